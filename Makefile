@@ -1,0 +1,36 @@
+# Needs only Python 3.11 or newer and make.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+N ?= 2000
+SEED ?= 1
+
+.PHONY: demo test check bench fuzz screenshots clean
+
+demo: $(VENV)/.ready
+	$(BIN)/lathwick demo
+
+test: $(VENV)/.ready
+	$(BIN)/python -m pytest -n auto
+
+check: $(VENV)/.ready
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+bench: $(VENV)/.ready
+	$(BIN)/python -m benchmarks
+
+fuzz: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz $(N) $(SEED)
+
+screenshots: $(VENV)/.ready
+	$(BIN)/python docs/make_screenshots.py
+
+$(VENV)/.ready: pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ".[test]"
+	touch $@
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache lathwick-demo

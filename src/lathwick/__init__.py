@@ -1,0 +1,93 @@
+"""Lathwick: parametric parts from constrained sketches, as exact solids.
+
+    import lathwick as lw
+
+Lengths are in the design's unit, angles in degrees. The names below are the public interface;
+each is imported when it is first used, so that `import lathwick` costs next to nothing.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from .errors import ExchangeError as ExchangeError
+    from .errors import LathwickError as LathwickError
+    from .errors import ModellingError as ModellingError
+    from .errors import ParameterError as ParameterError
+    from .errors import ReferenceLost as ReferenceLost
+    from .errors import SketchError as SketchError
+    from .family.design import Design as Design
+    from .family.design import design as design
+    from .family.files import read_mesh as read_mesh
+    from .family.files import save as save
+    from .family.job import Job as Job
+    from .family.parameters import Angle as Angle
+    from .family.parameters import Count as Count
+    from .family.parameters import Flag as Flag
+    from .family.parameters import Length as Length
+    from .family.parameters import Number as Number
+    from .family.parameters import Text as Text
+    from .family.parameters import param as param
+    from .family.part import Material as Material
+    from .family.part import Part as Part
+    from .family.variants import VariantRun as VariantRun
+    from .family.variants import vary as vary
+    from .geometry.placement import XY as XY
+    from .geometry.placement import XZ as XZ
+    from .geometry.placement import YZ as YZ
+    from .geometry.placement import Axis as Axis
+    from .geometry.placement import Plane as Plane
+    from .geometry.placement import X as X
+    from .geometry.placement import Y as Y
+    from .geometry.placement import Z as Z
+    from .mesh.mesh import Mesh as Mesh
+    from .mesh.tessellate import tessellate as tessellate
+    from .modelling.extrude import extrude as extrude
+    from .sketch.diagnosis import SketchReport as SketchReport
+    from .sketch.region import Region as Region
+    from .sketch.sketch import Sketch as Sketch
+    from .topology.body import Body as Body
+    from .topology.selection import Selection as Selection
+
+_HOMES = {
+    "family.design": ("Design", "design"),
+    "family.files": ("read_mesh", "save"),
+    "family.job": ("Job",),
+    "family.parameters": ("Angle", "Count", "Flag", "Length", "Number", "Text", "param"),
+    "family.part": ("Material", "Part"),
+    "family.variants": ("VariantRun", "vary"),
+    "errors": (
+        "ExchangeError",
+        "LathwickError",
+        "ModellingError",
+        "ParameterError",
+        "ReferenceLost",
+        "SketchError",
+    ),
+    "geometry.placement": ("XY", "XZ", "YZ", "Axis", "Plane", "X", "Y", "Z"),
+    "mesh.mesh": ("Mesh",),
+    "mesh.tessellate": ("tessellate",),
+    "modelling.extrude": ("extrude",),
+    "sketch.diagnosis": ("SketchReport",),
+    "sketch.region": ("Region",),
+    "sketch.sketch": ("Sketch",),
+    "topology.body": ("Body",),
+    "topology.selection": ("Selection",),
+}
+_HOME_OF = {name: module for module, names in _HOMES.items() for name in names}
+
+__all__ = sorted(_HOME_OF)
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOME_OF:
+        raise AttributeError(f"module 'lathwick' has no attribute {name!r}")
+    value = getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return [*globals(), *__all__]

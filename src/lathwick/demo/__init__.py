@@ -1,0 +1,1 @@
+"""The demo: a script and its table, copied by `lathwick demo`."""

@@ -1,0 +1,93 @@
+"""The errors a user can meet.
+
+LathwickError
+├── ParameterError   a parameter, formula, unit or table cell
+├── SketchError      a sketch that cannot be solved, or does not close
+├── ModellingError   a step that cannot make a valid body
+│   └── ReferenceLost  an address that no longer matches anything
+└── ExchangeError    a file that cannot be written or read
+"""
+
+from __future__ import annotations
+
+
+class LathwickError(Exception):
+    """Base of every error raised for a mistake in data or in a model.
+
+    `step` is the name of the step that was being made, or None outside a job.
+    """
+
+    def __init__(self, message: str, *, step: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.step = step
+
+    def __str__(self) -> str:
+        return f'step "{self.step}": {self.message}' if self.step else self.message
+
+    def in_step(self, step: str) -> LathwickError:
+        """The same error, naming the step it happened in (the innermost one wins)."""
+        if self.step is None:
+            self.step = step
+        return self
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return (_restore, (type(self), self.message, self.__dict__.copy()))
+
+
+def _restore(kind: type[LathwickError], message: str, state: dict[str, object]) -> LathwickError:
+    """Rebuild an error in another process, whatever its constructor asks for."""
+    error = kind.__new__(kind)
+    Exception.__init__(error, message)
+    error.__dict__.update(state)
+    return error
+
+
+class ParameterError(LathwickError):
+    """A parameter, formula, unit or table cell is wrong.
+
+    `parameter`, `value` and `limit` carry what the message says, where they are known.
+    """
+
+    def __init__(
+        self,
+        message: str,
+        *,
+        parameter: str | None = None,
+        value: object = None,
+        limit: object = None,
+        step: str | None = None,
+    ) -> None:
+        super().__init__(message, step=step)
+        self.parameter = parameter
+        self.value = value
+        self.limit = limit
+
+
+class SketchError(LathwickError):
+    """A sketch cannot be solved, or its curves do not bound a region.
+
+    `places` holds the points ((x, y) in the sketch plane) where the trouble is.
+    """
+
+    def __init__(
+        self,
+        message: str,
+        *,
+        places: tuple[tuple[float, float], ...] = (),
+        step: str | None = None,
+    ) -> None:
+        super().__init__(message, step=step)
+        self.places = places
+
+
+class ModellingError(LathwickError):
+    """A modelling step cannot give a valid body."""
+
+
+class ReferenceLost(ModellingError):
+    """An address such as "plate/side:front" matches nothing in the body."""
+
+
+class ExchangeError(LathwickError):
+    """A file cannot be written or read."""

@@ -1,0 +1,102 @@
+"""Bodies as STEP solids: geometry and topology of ISO 10303-42.
+
+A face on a cylinder that closes round its axis is bounded by two loops and has no seam. A closed
+edge gets one vertex, at parameter zero, because the standard wants one.
+"""
+
+from __future__ import annotations
+
+from ...errors import ExchangeError
+from ...geometry.curves import Circle, Curve, Line
+from ...geometry.placement import Plane
+from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.vector import Vec3
+from ...topology.brep import Edge, Face, Loop, Lump, Shell, Vertex
+from .part21 import Instances, listed, logical, real, string
+
+
+class ShapeWriter:
+    """Adds solids to a DATA section; vertices and edges that faces share are written once."""
+
+    def __init__(self, rows: Instances) -> None:
+        self._rows = rows
+        self._vertices: dict[Vertex, str] = {}
+        self._edges: dict[Edge, str] = {}
+
+    def solid(self, lump: Lump, name: str) -> str:
+        """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`."""
+        outer = self._shell(lump.outer)
+        if not lump.voids:
+            return self._rows.add(f"MANIFOLD_SOLID_BREP({string(name)},{outer})")
+        voids = listed(
+            self._rows.add(f"ORIENTED_CLOSED_SHELL('',*,{self._shell(void)},.T.)") for void in lump.voids
+        )
+        return self._rows.add(f"BREP_WITH_VOIDS({string(name)},{outer},{voids})")
+
+    def point(self, p: Vec3, name: str = "") -> str:
+        coordinates = listed(real(c) for c in p)
+        return self._rows.share(f"CARTESIAN_POINT({string(name)},{coordinates})")
+
+    def placement(self, frame: Plane) -> str:
+        """Reference of the AXIS2_PLACEMENT_3D of a frame."""
+        parts = (self.point(frame.origin), self._direction(frame.normal), self._direction(frame.x))
+        return self._rows.share(f"AXIS2_PLACEMENT_3D('',{','.join(parts)})")
+
+    def _direction(self, d: Vec3) -> str:
+        return self._rows.share(f"DIRECTION('',{listed(real(c) for c in d)})")
+
+    def _shell(self, shell: Shell) -> str:
+        return self._rows.add(f"CLOSED_SHELL('',{listed([self._face(f) for f in shell.faces])})")
+
+    def _face(self, face: Face) -> str:
+        has_outer = face.surface.kind == "plane"
+        bounds = []
+        for i, loop in enumerate(face.loops):
+            kind = "FACE_OUTER_BOUND" if i == 0 and (has_outer or len(face.loops) == 1) else "FACE_BOUND"
+            bounds.append(self._rows.add(f"{kind}('',{self._loop(loop)},.T.)"))
+        name = str(face.names[0]) if face.names else ""
+        surface = self._surface(face.surface)
+        return self._rows.add(
+            f"ADVANCED_FACE({string(name)},{listed(bounds)},{surface},{logical(face.outward)})"
+        )
+
+    def _loop(self, loop: Loop) -> str:
+        uses = [
+            self._rows.add(f"ORIENTED_EDGE('',*,*,{self._edge(c.edge)},{logical(c.forward)})")
+            for c in loop.coedges
+        ]
+        return self._rows.add(f"EDGE_LOOP('',{listed(uses)})")
+
+    def _edge(self, edge: Edge) -> str:
+        if edge not in self._edges:
+            start, end = self._ends(edge)
+            curve = self._curve(edge.curve)
+            self._edges[edge] = self._rows.add(f"EDGE_CURVE('',{start},{end},{curve},.T.)")
+        return self._edges[edge]
+
+    def _ends(self, edge: Edge) -> tuple[str, str]:
+        if edge.start is None or edge.end is None:
+            vertex = self._rows.add(f"VERTEX_POINT('',{self.point(edge.curve.point(edge.t0))})")
+            return vertex, vertex
+        return self._vertex(edge.start), self._vertex(edge.end)
+
+    def _vertex(self, vertex: Vertex) -> str:
+        if vertex not in self._vertices:
+            self._vertices[vertex] = self._rows.add(f"VERTEX_POINT('',{self.point(vertex.point)})")
+        return self._vertices[vertex]
+
+    def _curve(self, curve: Curve) -> str:
+        if isinstance(curve, Line):
+            vector = self._rows.share(f"VECTOR('',{self._direction(curve.direction)},1.)")
+            return self._rows.add(f"LINE('',{self.point(curve.origin)},{vector})")
+        if isinstance(curve, Circle):
+            return self._rows.add(f"CIRCLE('',{self.placement(curve.frame)},{real(curve.radius)})")
+        raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
+
+    def _surface(self, surface: Surface) -> str:
+        placement = self.placement(surface.frame)
+        if isinstance(surface, PlaneSurface):
+            return self._rows.add(f"PLANE('',{placement})")
+        if isinstance(surface, CylinderSurface):
+            return self._rows.add(f"CYLINDRICAL_SURFACE('',{placement},{real(surface.radius)})")
+        raise ExchangeError(f"a {surface.kind} cannot be written to STEP yet")

@@ -1,0 +1,198 @@
+"""A whole STEP file: header, product structure, units, solids, colors and validation properties.
+
+Sources: ISO 10303-242 and -214; for the geometric validation properties, ISO 10303-1 integrated
+resources as used by the implementor forum's recommended practice (a receiver compares them with
+its own measures).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from ...errors import ExchangeError
+from ...geometry.placement import XY
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.units import MILLIMETRES
+from ...topology.body import Body
+from ...topology.mass import mass_properties
+from .part21 import Instances, listed, real, string
+from .shape import ShapeWriter
+
+Color = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Protocol:
+    """What an application protocol calls itself."""
+
+    schema: str
+    context: str
+    name: str
+    year: int
+
+
+PROTOCOLS = {
+    "ap242": Protocol(
+        "AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }",
+        "managed model based 3d engineering",
+        "ap242_managed_model_based_3d_engineering",
+        2014,
+    ),
+    "ap214": Protocol(
+        "AUTOMOTIVE_DESIGN { 1 0 10303 214 1 1 1 1 }",
+        "core data for automotive mechanical design processes",
+        "automotive_design",
+        2000,
+    ),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Solid:
+    """A named body with a color (red, green, blue, each 0 to 1) or None."""
+
+    name: str
+    body: Body
+    color: Color | None = None
+
+
+def write_step(
+    name: str, solids: Sequence[Solid], *, stamp: datetime, schema: str = "ap242", version: str = ""
+) -> str:
+    """The text of a STEP file with one product `name` that holds `solids`.
+
+    stamp : time for the header. schema : "ap242" or "ap214". version : of this package.
+    All bodies must share one length unit, which the file states. Raises ExchangeError.
+    """
+    if schema not in PROTOCOLS:
+        raise ExchangeError(f'STEP schema "{schema}" is not one of {", ".join(PROTOCOLS)}')
+    units = {solid.body.unit for solid in solids}
+    if len(units) != 1:
+        raise ExchangeError(f"a STEP file needs bodies of one unit, got {sorted(units) or 'no body'}")
+    rows = Instances()
+    _Product(rows, PROTOCOLS[schema], units.pop()).write(name, solids)
+    return (
+        "ISO-10303-21;\n"
+        + _header(name, PROTOCOLS[schema], stamp, version)
+        + rows.section()
+        + "END-ISO-10303-21;\n"
+    )
+
+
+def _header(name: str, protocol: Protocol, stamp: datetime, version: str) -> str:
+    when = stamp.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S")
+    tool = f"Lathwick {version}".strip()
+    return (
+        "HEADER;\n"
+        "FILE_DESCRIPTION(('exact solids with geometric validation properties'),'2;1');\n"
+        f"FILE_NAME({string(name)},'{when}',(''),(''),{string(tool)},{string(tool)},'');\n"
+        f"FILE_SCHEMA(({string(protocol.schema)}));\nENDSEC;\n"
+    )
+
+
+class _Product:
+    """One product and everything that belongs to it."""
+
+    def __init__(self, rows: Instances, protocol: Protocol, unit: str) -> None:
+        self._rows = rows
+        self._protocol = protocol
+        self._shape = ShapeWriter(rows)
+        self._unit = self._length_unit(unit)
+
+    def write(self, name: str, solids: Sequence[Solid]) -> None:
+        add = self._rows.add
+        shape_of = self._definition(name)
+        context = self._context()
+        written = [(reference, s.color) for s in solids for reference in self._solids(s)]
+        items = listed([self._shape.placement(XY), *(reference for reference, _ in written)])
+        brep = add(f"ADVANCED_BREP_SHAPE_REPRESENTATION({string(name)},{items},{context})")
+        add(f"SHAPE_DEFINITION_REPRESENTATION({shape_of},{brep})")
+        self._colors([(r, c) for r, c in written if c is not None], context)
+        self._validation(solids, shape_of, context)
+
+    def _solids(self, solid: Solid) -> list[str]:
+        lumps = solid.body.pieces
+        names = [solid.name] if len(lumps) == 1 else [f"{solid.name} {i}" for i in range(1, len(lumps) + 1)]
+        return [self._shape.solid(lump, name) for lump, name in zip(lumps, names, strict=True)]
+
+    def _definition(self, name: str) -> str:
+        """The product down to its PRODUCT_DEFINITION_SHAPE."""
+        add, protocol, label = self._rows.add, self._protocol, string(name)
+        application = add(f"APPLICATION_CONTEXT({string(protocol.context)})")
+        add(
+            "APPLICATION_PROTOCOL_DEFINITION('international standard',"
+            f"{string(protocol.name)},{protocol.year},{application})"
+        )
+        context = add(f"PRODUCT_CONTEXT('',{application},'mechanical')")
+        product = add(f"PRODUCT({label},{label},'',({context}))")
+        add(f"PRODUCT_RELATED_PRODUCT_CATEGORY('part',$,({product}))")
+        formation = add(f"PRODUCT_DEFINITION_FORMATION('','',{product})")
+        stage = add(f"PRODUCT_DEFINITION_CONTEXT('part definition',{application},'design')")
+        definition = add(f"PRODUCT_DEFINITION('design','',{formation},{stage})")
+        return add(f"PRODUCT_DEFINITION_SHAPE('','',{definition})")
+
+    def _length_unit(self, unit: str) -> str:
+        add = self._rows.add
+        if unit == "in":
+            millimetre = add("(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))")
+            exponents = add("DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.)")
+            size = real(MILLIMETRES["in"])
+            measure = add(f"LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE({size}),{millimetre})")
+            return add(f"(CONVERSION_BASED_UNIT('INCH',{measure})LENGTH_UNIT()NAMED_UNIT({exponents}))")
+        prefix = {"mm": ".MILLI.", "cm": ".CENTI.", "m": "$"}[unit]
+        return add(f"(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT({prefix},.METRE.))")
+
+    def _context(self) -> str:
+        add, length = self._rows.add, self._unit
+        radian = add("(NAMED_UNIT(*)PLANE_ANGLE_UNIT()SI_UNIT($,.RADIAN.))")
+        steradian = add("(NAMED_UNIT(*)SI_UNIT($,.STERADIAN.)SOLID_ANGLE_UNIT())")
+        gap = add(
+            f"UNCERTAINTY_MEASURE_WITH_UNIT(LENGTH_MEASURE({real(RESOLUTION)}),{length},"
+            "'distance_accuracy_value','points nearer than this are one')"
+        )
+        return add(
+            "(GEOMETRIC_REPRESENTATION_CONTEXT(3)"
+            f"GLOBAL_UNCERTAINTY_ASSIGNED_CONTEXT(({gap}))"
+            f"GLOBAL_UNIT_ASSIGNED_CONTEXT(({length},{radian},{steradian}))"
+            "REPRESENTATION_CONTEXT('model','3D'))"
+        )
+
+    def _colors(self, colored: Sequence[tuple[str, Color]], context: str) -> None:
+        add, share, styled = self._rows.add, self._rows.share, []
+        for reference, color in colored:
+            red, green, blue = (real(c) for c in color)
+            rgb = share(f"COLOUR_RGB('',{red},{green},{blue})")
+            fill = share(f"FILL_AREA_STYLE_COLOUR('',{rgb})")
+            area = share(f"FILL_AREA_STYLE('',({fill}))")
+            side = share(f"SURFACE_STYLE_FILL_AREA({area})")
+            both = share(f"SURFACE_SIDE_STYLE('',({side}))")
+            usage = share(f"SURFACE_STYLE_USAGE(.BOTH.,{both})")
+            style = share(f"PRESENTATION_STYLE_ASSIGNMENT(({usage}))")
+            styled.append(add(f"STYLED_ITEM('color',({style}),{reference})"))
+        if styled:
+            add(f"MECHANICAL_DESIGN_GEOMETRIC_PRESENTATION_REPRESENTATION('',{listed(styled)},{context})")
+
+    def _validation(self, solids: Sequence[Solid], shape_of: str, context: str) -> None:
+        """Volume, area and centroid of everything in the product."""
+        whole = mass_properties([face for s in solids for face in s.body.brep_faces])
+        measures = (
+            ("volume", "VOLUME_MEASURE", whole.volume, 3),
+            ("surface area", "AREA_MEASURE", whole.area, 2),
+        )
+        for label, measure, value, power in measures:
+            element = self._rows.add(f"DERIVED_UNIT_ELEMENT({self._unit},{real(float(power))})")
+            unit = self._rows.add(f"DERIVED_UNIT(({element}))")
+            item = self._rows.add(
+                f"MEASURE_REPRESENTATION_ITEM('{label} measure',{measure}({real(value)}),{unit})"
+            )
+            self._property(label, item, shape_of, context)
+        center = self._shape.point(whole.centroid, "centre point")
+        self._property("centroid", center, shape_of, context)
+
+    def _property(self, label: str, item: str, shape_of: str, context: str) -> None:
+        add = self._rows.add
+        definition = add(f"PROPERTY_DEFINITION('geometric_validation_property','{label}',{shape_of})")
+        representation = add(f"REPRESENTATION('{label}',({item}),{context})")
+        add(f"PROPERTY_DEFINITION_REPRESENTATION({definition},{representation})")

@@ -1,0 +1,123 @@
+"""STL, binary and ASCII: writing and reading.
+
+Format: 3D Systems, StereoLithography Interface Specification (1988). The format has no unit; ours
+is stated in the header and read back from it.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from ..errors import ExchangeError
+from ..geometry.placement import FloatArray
+from ..mesh.mesh import Mesh
+
+HEADER_BYTES = 80
+RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+_UNIT = re.compile(r"unit=(mm|cm|m|in)\b")
+
+
+def write_stl(mesh: Mesh, name: str = "", *, ascii: bool = False) -> bytes:
+    """The STL file of `mesh` as bytes.
+
+    Coordinates are rounded to 32-bit floats, normals computed from the rounded corners. Raises
+    ExchangeError if the rounding leaves a triangle without area.
+    """
+    if not len(mesh.triangles):
+        raise ExchangeError("an STL file needs at least one triangle")
+    corners = mesh.vertices.astype("<f4")[mesh.triangles]
+    normals = _normals(corners, mesh)
+    return (_ascii if ascii else _binary)(corners, normals, mesh.unit, name)
+
+
+def _normals(corners: FloatArray, mesh: Mesh) -> FloatArray:
+    exact = corners.astype(float)
+    normals = np.cross(exact[:, 1] - exact[:, 0], exact[:, 2] - exact[:, 0])
+    lengths = np.sqrt((normals * normals).sum(axis=1))
+    flat = np.flatnonzero(~(lengths > 0))
+    if len(flat):
+        x, y, z = mesh.corners[flat[0], 0]
+        raise ExchangeError(
+            f"detail near ({x:.6g}, {y:.6g}, {z:.6g}) is smaller than the 32-bit numbers of STL "
+            "can hold; move the part nearer to the origin or save it as STEP"
+        )
+    return normals / lengths[:, None]
+
+
+def _title(name: str, unit: str) -> str:
+    """What the first line says; plain ASCII."""
+    plain = name.encode("ascii", "replace").decode().replace("\n", " ")
+    return f"Lathwick unit={unit or '?'} {plain}".rstrip()
+
+
+def _binary(corners: FloatArray, normals: FloatArray, unit: str, name: str) -> bytes:
+    records = np.zeros(len(corners), RECORD)
+    records["normal"], records["corners"] = normals, corners
+    header = _title(name, unit).encode("ascii")[:HEADER_BYTES].ljust(HEADER_BYTES)
+    return b"".join((header, np.uint32(len(corners)).astype("<u4").tobytes(), records.tobytes()))
+
+
+def _ascii(corners: FloatArray, normals: FloatArray, unit: str, name: str) -> bytes:
+    title = _title(name, unit)
+    facet = (
+        "facet normal %.9g %.9g %.9g\n  outer loop\n"
+        + "    vertex %.9g %.9g %.9g\n" * 3
+        + "  endloop\nendfacet\n"
+    )
+    rows = np.concatenate([normals, corners.reshape(-1, 9)], axis=1).tolist()
+    body = "".join([facet % tuple(row) for row in rows])
+    return f"solid {title}\n{body}endsolid {title}\n".encode("ascii")
+
+
+def read_stl(data: bytes) -> Mesh:
+    """The mesh in an STL file; equal corners become one vertex.
+
+    Raises ExchangeError, with the place, for data that is no STL, is cut short, or holds numbers
+    that are not finite.
+    """
+    if len(data) >= HEADER_BYTES + 4:
+        count = int(np.frombuffer(data, "<u4", 1, HEADER_BYTES)[0])
+        if len(data) == HEADER_BYTES + 4 + count * RECORD.itemsize:
+            records = np.frombuffer(data, RECORD, count, HEADER_BYTES + 4)
+            return _welded(records["corners"].astype(float), data[:HEADER_BYTES])
+    if data.lstrip()[:5].lower() == b"solid":
+        return _read_ascii(data)
+    if len(data) < HEADER_BYTES + 4:
+        raise ExchangeError(f"no STL file: only {len(data)} bytes")
+    expected = HEADER_BYTES + 4 + count * RECORD.itemsize
+    raise ExchangeError(
+        f"no STL file, or cut short: {count} triangles need {expected} bytes, there are {len(data)}"
+    )
+
+
+def _read_ascii(data: bytes) -> Mesh:
+    values: list[float] = []
+    lines = data.split(b"\n")
+    for number, line in enumerate(lines, 1):
+        words = line.split()
+        if words[:1] != [b"vertex"]:
+            continue
+        try:
+            x, y, z = words[1:]
+            values += (float(x), float(y), float(z))
+        except ValueError:
+            shown = line.decode("ascii", "replace").strip()
+            raise ExchangeError(f'STL line {number}: "{shown}" is no vertex') from None
+    if len(values) % 9:
+        raise ExchangeError(f"STL: {len(values) // 3} vertices make no whole number of triangles")
+    if not any(line.lstrip().startswith(b"endsolid") for line in lines[-3:]):
+        raise ExchangeError("STL: the file is cut short, there is no endsolid")
+    return _welded(np.array(values).reshape(-1, 3, 3), lines[0])
+
+
+def _welded(corners: FloatArray, title: bytes) -> Mesh:
+    if not len(corners):
+        raise ExchangeError("the STL file holds no triangle")
+    bad = np.flatnonzero(~np.isfinite(corners).all(axis=(1, 2)))
+    if len(bad):
+        raise ExchangeError(f"STL: triangle {bad[0] + 1} has a coordinate that is not finite")
+    vertices, index = np.unique(corners.reshape(-1, 3) + 0.0, axis=0, return_inverse=True)
+    unit = _UNIT.search(title.decode("ascii", "replace"))
+    return Mesh(vertices, index.reshape(-1, 3).astype(np.int64), unit[1] if unit else "")

@@ -1,0 +1,135 @@
+"""Saving and reading by file name: the suffix decides the format."""
+
+from __future__ import annotations
+
+import importlib.metadata
+import os
+from collections.abc import Callable
+from datetime import UTC, datetime
+from importlib import import_module
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+from ..errors import ExchangeError
+from ..exchange.step.writer import Solid, write_step
+from ..exchange.stl import read_stl, write_stl
+from ..geometry.units import MILLIMETRES, conversion
+from ..mesh.mesh import Mesh
+from ..mesh.tessellate import DEFAULT_ANGLE, tessellate
+from ..topology.body import Body
+from .atomic import write_atomically
+from .part import Part, parse_color
+
+Encoder = Callable[..., bytes]
+
+
+def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
+    """Write a part, body, mesh or sketch to a file; written whole or not at all.
+
+    .step .stp : parts and bodies. Options: `schema` "ap242" or "ap214".
+    .stl : parts, bodies and meshes. Options: `chord` (length unit), `angle` (degrees), `ascii`,
+        `unit` to convert to.
+    .png : parts, bodies and sketches. Options: see `view`.
+
+    Raises ExchangeError for a suffix, an object or an option that does not fit.
+    """
+    target = Path(path)
+    encoder = _ENCODERS.get(target.suffix.lower())
+    if encoder is None:
+        raise ExchangeError(
+            f'{target.name}: cannot save as "{target.suffix}"; there are {", ".join(_ENCODERS)}'
+        )
+    name = obj.name if isinstance(obj, Part) and obj.name else target.stem
+    try:
+        data = encoder(obj, name, **options)
+    except TypeError as error:
+        if "unexpected keyword argument" not in str(error):
+            raise
+        option = str(error).rpartition("'")[0].rpartition("'")[2]
+        raise ExchangeError(f'{target.name}: there is no option "{option}" for this format') from error
+    write_atomically(target, data)
+
+
+def read_mesh(path: str | PathLike[str]) -> Mesh:
+    """The mesh in an .stl file. Its unit is "" if the file does not tell. Raises ExchangeError."""
+    source = Path(path)
+    if source.suffix.lower() != ".stl":
+        raise ExchangeError(f"{source.name}: meshes are read from .stl files")
+    try:
+        data = source.read_bytes()
+    except OSError as error:
+        raise ExchangeError(f"{source} cannot be read: {error.strerror or error}") from error
+    try:
+        return read_stl(data)
+    except ExchangeError as error:
+        raise ExchangeError(f"{source.name}: {error.message}") from None
+
+
+def _solids(obj: Any, name: str) -> list[Solid]:
+    if isinstance(obj, Part):
+        color = None if obj.color is None else parse_color(obj.color)
+        return [Solid(name, obj.body, color)]
+    if isinstance(obj, Body):
+        return [Solid(name, obj)]
+    raise ExchangeError(f"{type(obj).__name__} cannot be saved as a solid; save a Part or a Body")
+
+
+def _step(obj: Any, name: str, *, schema: str = "ap242") -> bytes:
+    text = write_step(name, _solids(obj, name), stamp=_now(), schema=schema, version=_version())
+    return text.encode("ascii")
+
+
+def _now() -> datetime:
+    """The time for a file's header; SOURCE_DATE_EPOCH (seconds) takes its place where it is set."""
+    epoch = os.environ.get("SOURCE_DATE_EPOCH", "")
+    try:
+        return datetime.fromtimestamp(int(epoch), UTC) if epoch else datetime.now(UTC)
+    except (ValueError, OverflowError, OSError):
+        raise ExchangeError(f'SOURCE_DATE_EPOCH is "{epoch}", not a number of seconds') from None
+
+
+def _version() -> str:
+    try:
+        return importlib.metadata.version("lathwick")
+    except importlib.metadata.PackageNotFoundError:
+        return ""
+
+
+def _stl(
+    obj: Any,
+    name: str,
+    *,
+    chord: float | None = None,
+    angle: float = DEFAULT_ANGLE,
+    ascii: bool = False,
+    unit: str | None = None,
+) -> bytes:
+    mesh = obj if isinstance(obj, Mesh) else tessellate(_one_body(obj), chord, angle)
+    if unit is not None:
+        mesh = _converted(mesh, unit)
+    return write_stl(mesh, name, ascii=ascii)
+
+
+def _one_body(obj: Any) -> Body:
+    body = obj.body if isinstance(obj, Part) else obj
+    if not isinstance(body, Body):
+        raise ExchangeError(f"{type(obj).__name__} cannot be meshed; save a Part, a Body or a Mesh")
+    return body
+
+
+def _converted(mesh: Mesh, unit: str) -> Mesh:
+    if unit not in MILLIMETRES:
+        raise ExchangeError(f'"{unit}" is no unit for a mesh; use {", ".join(MILLIMETRES)}')
+    if not mesh.unit:
+        raise ExchangeError("the unit of the mesh is not known, so it cannot be converted")
+    return mesh.scaled(conversion(mesh.unit, unit), unit)
+
+
+def _picture(obj: Any, name: str, **options: Any) -> bytes:
+    """The view layer lies above this one, so it is looked up by name when a picture is wanted."""
+    encode: Encoder = import_module("lathwick.view.picture").png
+    return encode(obj, name, **options)
+
+
+_ENCODERS: dict[str, Encoder] = {".step": _step, ".stp": _step, ".stl": _stl, ".png": _picture}

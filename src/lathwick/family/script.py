@@ -1,0 +1,74 @@
+"""Finding the design in a user's script: "file.py" or "file.py:design"."""
+
+from __future__ import annotations
+
+import importlib.util
+import sys
+from pathlib import Path
+from types import ModuleType
+
+from ..errors import LathwickError, ParameterError
+from .design import Design
+
+
+def load_design(where: str) -> Design:
+    """Run the script and return its design (the named one, or the only one).
+
+    Raises ParameterError if there is no such file or design, or the script fails.
+    """
+    file, _, name = where.rpartition(":") if _names_a_design(where) else (where, "", "")
+    path = Path(file)
+    if not path.is_file():
+        raise ParameterError(f"{file}: no such script")
+    module = _run(path)
+    designs = {key: value for key, value in vars(module).items() if isinstance(value, Design)}
+    if name:
+        if name not in designs:
+            raise ParameterError(f'{path.name}: no design "{name}"; there are {_listed(designs)}')
+        return designs[name]
+    own = {key: d for key, d in designs.items() if d.build.__module__ == module.__name__}
+    if len(own) != 1:
+        raise ParameterError(
+            f"{path.name}: {len(own)} designs ({_listed(own)}); say which, as in {path.name}:NAME"
+            if own
+            else f"{path.name}: no design; decorate a function with @lw.design()"
+        )
+    return next(iter(own.values()))
+
+
+def _names_a_design(where: str) -> bool:
+    head, _, tail = where.rpartition(":")
+    return bool(head) and tail.isidentifier() and head.endswith(".py")
+
+
+def _listed(designs: dict[str, Design]) -> str:
+    return ", ".join(designs) or "none"
+
+
+def _run(path: Path) -> ModuleType:
+    name = f"lathwick_script_{path.stem}"
+    spec = importlib.util.spec_from_file_location(name, path)
+    if spec is None or spec.loader is None:
+        raise ParameterError(f"{path}: is no Python script")
+    module = importlib.util.module_from_spec(spec)
+    folder = str(path.resolve().parent)
+    sys.modules[name] = module
+    if folder not in sys.path:
+        sys.path.insert(0, folder)
+    try:
+        spec.loader.exec_module(module)
+    except LathwickError as error:
+        raise ParameterError(f"{path.name}: {error}") from error
+    except Exception as error:  # anything may go wrong in a user's script
+        line = error.lineno if isinstance(error, SyntaxError) else _last_line(error, path)
+        raise ParameterError(f"{path.name}, line {line}: {type(error).__name__}: {error}") from error
+    return module
+
+
+def _last_line(error: BaseException, path: Path) -> int | str:
+    trace, line = error.__traceback__, "?"
+    while trace is not None:
+        if trace.tb_frame.f_code.co_filename == str(path):
+            line = str(trace.tb_lineno)
+        trace = trace.tb_next
+    return line

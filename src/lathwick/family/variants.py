@@ -1,0 +1,234 @@
+"""Many parts of one design: a row of a table each, in several processes, one bad row spoiling none."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from os import PathLike
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from ..errors import LathwickError, ParameterError
+from .atomic import write_atomically
+from .design import Design
+from .files import save
+from .parameters import RESULTS, Value
+from .tables import NAME, Row, read_rows
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+DONE, FAILED = "done", "failed"
+TABLE_FILE = "variants.csv"
+
+
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """What came of one row. `message` says why it failed, or what its steps warned of."""
+
+    place: str
+    name: str
+    values: dict[str, Value]
+    status: str
+    volume: float | None
+    mass: float | None
+    files: tuple[str, ...]
+    seconds: float
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Order:
+    """All that a worker needs besides its row."""
+
+    design: Design
+    out: Path | None
+    formats: tuple[str, ...]
+
+
+class VariantRun:
+    """The result of `vary`: `variants` in the order of the table."""
+
+    def __init__(self, variants: Sequence[Variant], parameters: Sequence[str]) -> None:
+        self.variants = tuple(variants)
+        self._parameters = tuple(parameters)
+
+    def __repr__(self) -> str:
+        return f"<VariantRun: {len(self.variants)} variants, {len(self.failed)} failed>"
+
+    @property
+    def failed(self) -> tuple[Variant, ...]:
+        """The variants that failed."""
+        return tuple(v for v in self.variants if v.status == FAILED)
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """One row a variant: name, parameters, status, volume, mass, files, seconds, message."""
+        import pandas as pd
+
+        columns = [NAME, *self._parameters, *RESULTS]
+        return pd.DataFrame([self._line(v) for v in self.variants], columns=columns)
+
+    def _line(self, v: Variant) -> list[Any]:
+        values = [v.values.get(name) for name in self._parameters]
+        files = " ".join(v.files)
+        return [v.name, *values, v.status, v.volume, v.mass, files, round(v.seconds, 3), v.message]
+
+
+def vary(
+    design: Design,
+    table: str | PathLike[str] | pd.DataFrame,
+    out: str | PathLike[str] | None = None,
+    formats: Iterable[str] = ("step", "stl"),
+    workers: int | None = None,
+    executor: Executor | None = None,
+    progress: Callable[[Variant], None] | None = None,
+) -> VariantRun:
+    """Build a variant of `design` for every row of `table`.
+
+    table : CSV or XLSX file, or a DataFrame; a column per parameter, an optional `name` column. An
+        empty cell means the default, a cell that starts with "=" is a formula.
+    out : folder for the files and `variants.csv`; None writes nothing.
+    formats : suffixes of the files to write for each row.
+    workers : number of processes; by default one per processor. `executor` replaces them.
+    progress : called with each variant as it is finished, in any order.
+
+    A row that fails is reported in the result, the others go on. Raises ParameterError if the
+    table as a whole is wrong (see `tables.read_rows`), before anything is built.
+    """
+    if not isinstance(design, Design):
+        raise ParameterError(f"vary needs a design, got {type(design).__name__}")
+    suffixes = checked_formats(formats)
+    names = [p.name for p in design.parameters]
+    required = [p.name for p in design.parameters if p.is_required]
+    rows = read_rows(table, names, required, design.name)
+    folder = None if out is None else Path(out)
+    if folder is not None:
+        folder.mkdir(parents=True, exist_ok=True)
+    order = _Order(design, folder, suffixes)
+    found: dict[int, Variant] = {}
+    for i, variant in _built(order, rows, _worker_count(workers, len(rows)), executor):
+        found[i] = variant
+        if progress is not None:
+            progress(variant)
+    run = VariantRun([found[i] for i in range(len(rows))], names)
+    if folder is not None:
+        write_atomically(folder / TABLE_FILE, run.table.to_csv(index=False).encode("utf-8"))
+    return run
+
+
+def checked_formats(formats: Iterable[str]) -> tuple[str, ...]:
+    """Suffixes without their dot. Raises ParameterError for one that cannot be written."""
+    known = ("step", "stp", "stl", "png")
+    suffixes = tuple(dict.fromkeys(f.strip().lower().lstrip(".") for f in formats))
+    for suffix in suffixes:
+        if suffix not in known:
+            raise ParameterError(f'"{suffix}" is no format of a file; there are {", ".join(known)}')
+    return suffixes
+
+
+def _worker_count(workers: int | None, rows: int) -> int:
+    if workers is not None and workers < 1:
+        raise ParameterError(f"workers must be at least 1, got {workers}")
+    available = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    return min(rows, workers or available)
+
+
+def _built(
+    order: _Order, rows: Sequence[Row], workers: int, executor: Executor | None
+) -> Iterator[tuple[int, Variant]]:
+    """(index, variant) of every row, as they are finished."""
+    if executor is not None:
+        jobs = {executor.submit(_build_row, order, row): i for i, row in enumerate(rows)}
+        yield from _collected(jobs, rows)
+    elif workers == 1:
+        for i, row in enumerate(rows):
+            yield i, _build_row(order, row)
+    else:
+        yield from _pooled(order, rows, workers)
+
+
+def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[int, Variant]]:
+    pool = ProcessPoolExecutor(workers, _context(), _begin_worker, (order,))
+    try:
+        jobs = {pool.submit(_build_in_worker, row): i for i, row in enumerate(rows)}
+        yield from _collected(jobs, rows)
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _context() -> multiprocessing.context.BaseContext:
+    """Forking is quickest and needs no import of the script, but is only safe with one thread."""
+    may_fork = sys.platform == "linux" and threading.active_count() == 1
+    return multiprocessing.get_context("fork" if may_fork else "spawn")
+
+
+_worker_order: list[_Order] = []
+
+
+def _begin_worker(order: _Order) -> None:
+    _worker_order[:] = [order]
+
+
+def _build_in_worker(row: Row) -> Variant:
+    return _build_row(_worker_order[0], row)
+
+
+def _collected(jobs: dict[Future[Variant], int], rows: Sequence[Row]) -> Iterator[tuple[int, Variant]]:
+    for job in as_completed(jobs):
+        i = jobs[job]
+        try:
+            yield i, job.result()
+        except BrokenProcessPool:
+            yield i, _failure(rows[i], {}, 0.0, "its process died (out of memory?)")
+
+
+def _build_row(order: _Order, row: Row) -> Variant:
+    """Build and save one row; whatever goes wrong becomes its message."""
+    started = time.perf_counter()
+    values: dict[str, Value] = {}
+    try:
+        if row.problem:
+            raise ParameterError(row.problem, parameter=NAME)
+        values = order.design.check(row.cells)
+        part = order.design(**row.cells)
+        files = []
+        if order.out is not None:
+            for suffix in order.formats:
+                save(part, order.out / f"{row.name}.{suffix}")
+                files.append(f"{row.name}.{suffix}")
+    except LathwickError as error:
+        return _failure(row, values, time.perf_counter() - started, str(error), error)
+    except Exception as error:  # a mistake in the user's script must not stop the other rows
+        reason = f"{type(error).__name__} in the script{_script_line(error)}: {error}"
+        return _failure(row, values, time.perf_counter() - started, reason)
+    seconds = time.perf_counter() - started
+    message = "; ".join(part.warnings)
+    return Variant(row.place, row.name, values, DONE, part.volume, part.mass, tuple(files), seconds, message)
+
+
+def _failure(
+    row: Row, values: dict[str, Value], seconds: float, reason: str, error: LathwickError | None = None
+) -> Variant:
+    column = getattr(error, "parameter", None)
+    where = f'{row.place}, column "{column}"' if column else row.place
+    return Variant(row.place, row.name, values, FAILED, None, None, (), seconds, f"{where}: {reason}")
+
+
+def _script_line(error: BaseException) -> str:
+    """Where in the user's own code an error came from."""
+    package = str(Path(__file__).parents[1])
+    trace, found = error.__traceback__, ""
+    while trace is not None:
+        code = trace.tb_frame.f_code
+        if not code.co_filename.startswith(package):
+            found = f", {Path(code.co_filename).name} line {trace.tb_lineno}"
+        trace = trace.tb_next
+    return found

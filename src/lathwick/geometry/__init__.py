@@ -1,0 +1,1 @@
+"""Curves, surfaces and placements: exact geometry and nothing else."""

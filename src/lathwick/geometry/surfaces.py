@@ -1,0 +1,89 @@
+"""Surfaces in space. Each is immutable, has parameters (u, v) and a normal on a known side."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import ClassVar, Protocol
+
+import numpy as np
+
+from .placement import FloatArray, Plane
+from .vector import Vec3, sub, unit
+
+
+class Surface(Protocol):
+    """What the rest of the package asks of a surface. `u_period` is 0.0 where it does not close."""
+
+    kind: ClassVar[str]
+
+    @property
+    def frame(self) -> Plane: ...
+    @property
+    def u_period(self) -> float: ...
+    def normal(self, point: Vec3) -> Vec3: ...
+    def distance(self, points: FloatArray) -> FloatArray: ...
+    def parameters(self, points: FloatArray) -> FloatArray: ...
+    def points(self, uv: FloatArray) -> FloatArray: ...
+
+
+@dataclass(frozen=True, slots=True)
+class PlaneSurface:
+    """A plane; (u, v) are the local coordinates of `frame`, the normal is `frame.normal`."""
+
+    frame: Plane
+    kind: ClassVar[str] = "plane"
+
+    @property
+    def u_period(self) -> float:
+        return 0.0
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal; the same everywhere."""
+        return self.frame.normal
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
+        return (points - np.asarray(self.frame.origin)) @ np.asarray(self.frame.normal)
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(u, v) of `points`, shape (N, 3); returns shape (N, 2), length unit."""
+        return self.frame.locals(points)[:, :2]
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        return self.frame.points(uv)
+
+
+@dataclass(frozen=True, slots=True)
+class CylinderSurface:
+    """A round cylinder about the normal of `frame`; u is the angle from `frame.x` in radians, v the
+    height above `frame.origin`. The normal points away from the axis."""
+
+    frame: Plane
+    radius: float
+    kind: ClassVar[str] = "cylinder"
+
+    @property
+    def u_period(self) -> float:
+        return math.tau
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal at the foot of `point`; ValueError on the axis itself."""
+        u, v, _ = self.frame.local(point)
+        return unit(sub(self.frame.point(u, v), self.frame.origin))
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""
+        local = self.frame.locals(points)
+        return np.hypot(local[:, 0], local[:, 1]) - self.radius
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(angle, height) of `points`, shape (N, 3); returns shape (N, 2), angle in (-pi, pi]."""
+        local = self.frame.locals(points)
+        return np.column_stack([np.arctan2(local[:, 1], local[:, 0]), local[:, 2]])
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        ring = self.radius * np.column_stack([np.cos(uv[:, 0]), np.sin(uv[:, 0])])
+        return self.frame.points(ring) + uv[:, 1:2] * np.asarray(self.frame.normal)

@@ -1,0 +1,19 @@
+"""The one tolerance policy. Every other module takes its limits from here.
+
+Two points closer than `RESOLUTION` (in the length unit of the design) are the same point; two
+directions closer than `ANGULAR` (in radians) are the same direction. Anything that a user gives
+and that is not larger than the resolution is refused by name, never silently dropped.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+RESOLUTION: Final = 1e-6
+"""Lengths up to this are zero; unit: the design's length unit."""
+
+ANGULAR: Final = 1e-9
+"""Angles up to this are zero; unit: radian."""
+
+LARGEST: Final = 1e7
+"""No coordinate may exceed this; beyond it doubles no longer hold the resolution with room to spare."""

@@ -1,0 +1,1 @@
+"""Triangle meshes of exact bodies, watertight by construction."""

@@ -1,0 +1,130 @@
+"""Triangles for every face of a body.
+
+Edges are sampled first, once each; each face is then filled between its own edge points, so
+neighbours meet point for point. Where a coarse tolerance would make the boundary of a planar face
+cross itself (a thin wall between two arcs), the arcs of that face are halved until it does not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+import shapely
+
+from ..errors import ModellingError
+from ..geometry.placement import FloatArray
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face
+from .mesh import IntArray, Mesh
+from .sampling import Samples, Tolerance
+
+DEFAULT_SHARE = 5e-4
+"""The default chord tolerance as a share of the diagonal of the bounding box."""
+
+DEFAULT_ANGLE = 10.0
+MOST_HALVINGS = 12
+
+
+def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_ANGLE) -> Mesh:
+    """A watertight mesh of `body`.
+
+    chord : largest distance between a chord and its arc, length unit of the body; by default
+        1/2000 of the diagonal of the bounding box.
+    angle : largest angle that one chord spans, degrees.
+
+    Neither goes below what 32-bit floats can tell apart (`sampling.FINEST`). Raises
+    ModellingError for a tolerance that is not positive.
+    """
+    low, high = np.array(body.bounds)
+    if chord is None:
+        chord = DEFAULT_SHARE * float(np.linalg.norm(high - low))
+    tolerance = Tolerance(float(chord), float(angle))
+    reach = float(max(np.abs(low).max(), np.abs(high).max()))
+    edges = list(body.faces_of_edge)
+    steps = {edge: tolerance.steps(edge, reach) for edge in edges}
+    samples, polygons = _sound_samples(body, edges, steps)
+    points = samples.points()
+    triangles = [
+        _flat(face, polygons[face], points) if face in polygons else _strip(face, samples)
+        for face in body.brep_faces
+    ]
+    return Mesh(points, np.concatenate(triangles), body.unit)
+
+
+def _sound_samples(
+    body: Body, edges: Sequence[Edge], steps: dict[Edge, int]
+) -> tuple[Samples, dict[Face, list[list[int]]]]:
+    """Edge samples with which the boundary of no planar face crosses itself, and those boundaries."""
+    for _ in range(MOST_HALVINGS):
+        _agree(body, steps)
+        samples = Samples(edges, steps)
+        points = samples.points()
+        rings = {
+            face: [_ring(loop.coedges, samples) for loop in face.loops]
+            for face in body.brep_faces
+            if face.surface.kind == "plane"
+        }
+        crossed = [face for face in rings if not _polygon(face, rings[face], points).is_valid]
+        if not crossed:
+            return samples, rings
+        for edge in {c.edge for face in crossed for c in face.coedges()}:
+            if edge.curve.period:
+                steps[edge] *= 2
+    name = crossed[0].names[0] if crossed[0].names else "planar"
+    raise ModellingError(f'the boundary of the face "{name}" crosses itself; the body cannot be meshed')
+
+
+def _agree(body: Body, steps: dict[Edge, int]) -> None:
+    """Give the arcs at both ends of each cylindrical wall the same number of chords."""
+    changed = True
+    while changed:
+        changed = False
+        for face in body.brep_faces:
+            if face.surface.kind == "cylinder":
+                arcs = [c.edge for c in face.coedges() if c.edge.curve.period]
+                most = max(steps[edge] for edge in arcs)
+                changed |= any(steps[edge] != most for edge in arcs)
+                steps.update(dict.fromkeys(arcs, most))
+
+
+def _ring(coedges: Iterable[Coedge], samples: Samples) -> list[int]:
+    return [i for coedge in coedges for i in samples.along(coedge)[:-1]]
+
+
+def _polygon(face: Face, rings: Sequence[list[int]], points: FloatArray) -> shapely.Polygon:
+    outer, *holes = (face.surface.parameters(points[ring]) for ring in rings)
+    return shapely.Polygon(outer, holes)
+
+
+def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
+    """Constrained Delaunay triangles of a planar face, no new vertices; shape (T, 3)."""
+    polygon = _polygon(face, rings, points)
+    cells = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon))
+    corners = cells.reshape(-1, 4, 2)[:, :3]
+    index = {
+        (u, v): i
+        for ring in rings
+        for i, (u, v) in zip(ring, face.surface.parameters(points[ring]).tolist(), strict=True)
+    }
+    triangles = np.array([index[u, v] for u, v in corners.reshape(-1, 2).tolist()], dtype=np.int64)
+    triangles = triangles.reshape(-1, 3)
+    count = sum(map(len, rings))
+    if len(index) != count or len(triangles) != count + 2 * len(rings) - 4:
+        raise ModellingError("a planar face could not be triangulated; please report the part")
+    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    clockwise = one[:, 0] * two[:, 1] < one[:, 1] * two[:, 0]
+    flip = clockwise if face.outward else ~clockwise
+    triangles[flip] = triangles[flip][:, ::-1]
+    return triangles
+
+
+def _strip(face: Face, samples: Samples) -> IntArray:
+    """Triangles between the two circular ends of a cylindrical wall; shape (T, 3)."""
+    arcs = [coedge for coedge in face.coedges() if coedge.edge.curve.period]
+    if len(arcs) != 2:
+        raise ModellingError(f"a {face.surface.kind} face with {len(arcs)} arcs cannot be meshed yet")
+    below = np.array(samples.along(arcs[0]))
+    above = np.array(samples.along(arcs[1])[::-1])
+    a, b, c, d = below[:-1], below[1:], above[1:], above[:-1]
+    return np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]).astype(np.int64)

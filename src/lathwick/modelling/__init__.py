@@ -1,0 +1,1 @@
+"""Modelling operations: plain functions of values that return a valid `Body`."""

@@ -1,0 +1,158 @@
+"""Extrusion: a region moved along the normal of its plane."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ..errors import ModellingError
+from ..geometry.curves import Circle, Line
+from ..geometry.placement import Plane
+from ..geometry.surfaces import CylinderSurface, PlaneSurface
+from ..geometry.tolerance import LARGEST, RESOLUTION
+from ..geometry.vector import Vec2, distance, sub, unit
+from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.region import PlaneLoop, Region
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..topology.names import FaceName
+
+
+def extrude(
+    regions: Region | Iterable[Region],
+    depth: float,
+    *,
+    both: bool = False,
+    back: float = 0.0,
+    step: str = "",
+) -> Body:
+    """The solid swept by `regions` from their plane, `depth` along its normal.
+
+    depth : length unit; with `both` half of it lies on each side of the plane.
+    back : length unit, at least 0; so much is added behind the plane.
+    step : name that the faces get: `step/start` (behind), `step/end`, `step/side:item`.
+
+    Returns a body with one lump per region. Raises ModellingError for a depth that is not a
+    finite number above the resolution, or for regions of different sketches.
+    """
+    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
+    if not chosen:
+        raise ModellingError("there is no region to extrude")
+    plane, length_unit = chosen[0].plane, chosen[0].unit
+    if any(r.plane != plane or r.unit != length_unit for r in chosen):
+        raise ModellingError("the regions to extrude lie in different planes or units")
+    low, high = _limits(depth, both, back)
+    return Body.made([_lump(region, low, high, step) for region in chosen], length_unit)
+
+
+def _limits(depth: float, both: bool, back: float) -> tuple[float, float]:
+    """Heights of the start and end face above the sketch plane."""
+    values = {"depth": float(depth), "back": float(back)}
+    for name, value in values.items():
+        if not math.isfinite(value) or value < 0 or value > LARGEST:
+            hint = "; to go behind the plane use back=" if name == "depth" and value < 0 else ""
+            raise ModellingError(f"{name} must lie between 0 and {LARGEST:g}, got {value:g}{hint}")
+    front = 0.5 * values["depth"] if both else values["depth"]
+    behind = values["back"] + (front if both else 0.0)
+    if not front + behind > RESOLUTION:
+        raise ModellingError(f"depth must be more than {RESOLUTION:g}, got {front + behind:g}")
+    return (0.0 - behind, front)
+
+
+@dataclass(frozen=True, slots=True)
+class _Wall:
+    """The side face over one piece, and its edges below and above as the end faces need them."""
+
+    face: Face
+    below: Edge
+    above: Edge
+    forward: bool
+
+
+def _lump(region: Region, low: float, high: float, step: str) -> Lump:
+    plane = region.plane
+    start, end = plane.offset(low), plane.offset(high)
+    rings = [_walls(loop, start, end, high - low, step) for loop in region.loops]
+    bottom = tuple(Loop(tuple(Coedge(w.below, not w.forward) for w in reversed(ring))) for ring in rings)
+    top = tuple(Loop(tuple(Coedge(w.above, w.forward) for w in ring)) for ring in rings)
+    caps = [
+        Face(PlaneSurface(start), False, bottom, (FaceName(step, "start"),)),
+        Face(PlaneSurface(end), True, top, (FaceName(step, "end"),)),
+    ]
+    return Lump(Shell((*caps, *(wall.face for ring in rings for wall in ring))))
+
+
+def _walls(loop: PlaneLoop, start: Plane, end: Plane, height: float, step: str) -> list[_Wall]:
+    if len(loop.pieces) == 1:
+        piece = loop.pieces[0]
+        assert isinstance(piece, ArcPiece)
+        return [_round_hole(piece, start, end, step)]
+    corners = [piece.start for piece in loop.pieces]
+    uprights = [_upright(start, end, corner, height) for corner in corners]
+    walls = []
+    for i, piece in enumerate(loop.pieces):
+        before, after = uprights[i], uprights[(i + 1) % len(uprights)]
+        walls.append(_wall(piece, start, end, before, after, step))
+    return walls
+
+
+def _upright(start: Plane, end: Plane, corner: Vec2, height: float) -> Edge:
+    below, above = Vertex(start.point(*corner)), Vertex(end.point(*corner))
+    return Edge(Line(below.point, start.normal), 0.0, height, below, above)
+
+
+def _wall(piece: Piece, start: Plane, end: Plane, before: Edge, after: Edge, step: str) -> _Wall:
+    """The face over an open piece; seen from outside, material is on the left of the piece."""
+    below, forward = _edge(piece, start, before.start, after.start)
+    above, _ = _edge(piece, end, before.end, after.end)
+    ring = Loop(
+        (
+            Coedge(below, forward),
+            Coedge(after, True),
+            Coedge(above, not forward),
+            Coedge(before, False),
+        )
+    )
+    name = (FaceName(step, "side", piece.name),)
+    if isinstance(piece, LinePiece):
+        return _Wall(Face(_flat(piece, start), True, (ring,), name), below, above, forward)
+    surface = CylinderSurface(start.moved_to(start.point(*piece.center)), piece.radius)
+    return _Wall(Face(surface, piece.sweep > 0, (ring,), name), below, above, forward)
+
+
+def _flat(piece: LinePiece, plane: Plane) -> PlaneSurface:
+    """The plane over a straight piece, its normal on the right of the piece."""
+    dx, dy = piece.end[0] - piece.start[0], piece.end[1] - piece.start[1]
+    length = math.hypot(dx, dy)
+    base = Plane((0, 0, 0), plane.normal, plane.x)
+    normal = base.point(dy / length, -dx / length)
+    return PlaneSurface(Plane(plane.point(*piece.start), normal, base.point(dx / length, dy / length)))
+
+
+def _edge(piece: Piece, plane: Plane, first: Vertex | None, last: Vertex | None) -> tuple[Edge, bool]:
+    """The edge of a piece in `plane`, and whether the piece runs along it."""
+    assert first is not None and last is not None
+    if isinstance(piece, LinePiece):
+        length = distance(first.point, last.point)
+        direction = unit(sub(last.point, first.point))
+        return Edge(Line(first.point, direction), 0.0, length, first, last), True
+    circle = Circle(plane.moved_to(plane.point(*piece.center)), piece.radius)
+    if piece.sweep > 0:
+        return Edge(circle, piece.angle, piece.angle + piece.sweep, first, last), True
+    return Edge(circle, piece.angle + piece.sweep, piece.angle, last, first), False
+
+
+def _round_hole(piece: ArcPiece, start: Plane, end: Plane, step: str) -> _Wall:
+    """The face over a full circle: two loops of one closed edge each, no seam."""
+    center = piece.center
+    edges = [
+        Edge(Circle(p.moved_to(p.point(*center)), piece.radius), 0.0, math.tau, None, None)
+        for p in (start, end)
+    ]
+    forward = piece.sweep > 0
+    below, above = edges
+    surface = CylinderSurface(start.moved_to(start.point(*center)), piece.radius)
+    loops = (Loop((Coedge(below, forward),)), Loop((Coedge(above, not forward),)))
+    face = Face(surface, forward, loops, (FaceName(step, "side", piece.name),))
+    return _Wall(face, below, above, forward)

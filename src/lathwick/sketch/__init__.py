@@ -1,0 +1,1 @@
+"""Sketches: entities, constraints, the solver, its diagnosis, and the regions that curves enclose."""

@@ -1,0 +1,459 @@
+"""Constraints and dimensions: what relates entities, and the equations each one stands for.
+
+Where an equation has two branches (which side of a line, inside or outside tangency, which way an
+angle opens) the branch is the one that the drawing shows when the sketch is solved.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from typing import TypeAlias
+
+from ..errors import SketchError
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec2
+from .entities import Arc, Circle, Entity, Line, Point, Round
+from .equations import Equation
+
+HALF_TURN = math.pi
+QUARTER_TURN = 0.5 * math.pi
+
+
+class Constraint:
+    """One constraint or dimension of a sketch. `value` is None for a pure relation.
+
+    `fixed_at` and `fixed_radius` remember where the entities were drawn; that is what `fix` holds.
+    Changing `value` of a dimension, or `remove()`, takes effect at the next `solve()`.
+    """
+
+    def __init__(
+        self,
+        kind: str,
+        entities: tuple[Entity, ...],
+        value: float | None,
+        name: str | None,
+        owner: list[Constraint],
+        internal: bool = False,
+    ) -> None:
+        self.kind = kind
+        self.entities = entities
+        self.is_internal = internal
+        self._value = value
+        self._given_name = name
+        self._owner = owner
+        self.fixed_at: tuple[Vec2, ...] = tuple(p.position for e in entities for p in e.points())
+        self.fixed_radius = first.radius if isinstance(first := entities[0], Round) else 0.0
+
+    @property
+    def name(self) -> str:
+        """The name given, or else the kind and the entities: "parallel(left, right)"."""
+        if self._given_name:
+            return self._given_name
+        return f"{self.kind}({', '.join(e.name for e in self.entities)})"
+
+    @property
+    def value(self) -> float | None:
+        return self._value
+
+    @value.setter
+    def value(self, value: float) -> None:
+        if self._value is None:
+            raise SketchError(f"{self.name} is a relation and has no value")
+        self._value = checked_value(self.kind, value)
+
+    def __repr__(self) -> str:
+        return f"<{self.name}>" if self._value is None else f"<{self.name} = {self._value:g}>"
+
+    def remove(self) -> None:
+        """Take the constraint out of its sketch. Raises SketchError if it is not there (any more)."""
+        if self.is_internal or self not in self._owner:
+            raise SketchError(f"{self.name} is not a removable constraint of the sketch")
+        self._owner.remove(self)
+
+    def equations(self, context: Context) -> list[Equation]:
+        """The scalar equations, with branches taken from the drawing as it is now."""
+        return _WRITERS[self.kind](self, context)
+
+
+_POSITIVE = ("distance", "length", "radius", "diameter")
+
+
+def checked_value(kind: str, value: float) -> float:
+    """A finite float, larger than the resolution where the kind asks for it. Raises SketchError."""
+    try:
+        number = float(value)
+    except (TypeError, ValueError) as error:
+        raise SketchError(f"{kind} needs a number, got {value!r}") from error
+    if not math.isfinite(number):
+        raise SketchError(f"{kind} needs a finite number, got {number}")
+    if kind in _POSITIVE and not number > RESOLUTION:
+        raise SketchError(f"{kind} must be more than {RESOLUTION:g}, got {number:g}")
+    return number
+
+
+class Context:
+    """Which points are one and the same, and which points are known to lie on which curve."""
+
+    def __init__(self, constraints: Iterable[Constraint], size: float) -> None:
+        self.size = size
+        self._same: dict[Point, Point] = {}
+        self._on: dict[Entity, list[Point]] = {}
+        for constraint in constraints:
+            if constraint.kind == "coincident":
+                a, b = constraint.entities
+                self._join(a, b)
+            elif constraint.kind in ("on", "midpoint"):
+                point, curve = constraint.entities
+                self._on.setdefault(curve, []).append(point)  # type: ignore[arg-type]
+
+    def _join(self, a: Entity, b: Entity) -> None:
+        assert isinstance(a, Point) and isinstance(b, Point)
+        one, two = self.same(a), self.same(b)
+        if one is not two:
+            self._same[one] = two
+
+    def same(self, point: Point) -> Point:
+        """The representative of all points tied to `point` by coincidence."""
+        while point in self._same:
+            point = self._same[point]
+        return point
+
+    def on_curve(self, curve: Entity) -> dict[Point, Point]:
+        """Points known to lie on `curve`, by representative."""
+        ends: Sequence[Point] = ()
+        if isinstance(curve, (Line, Arc)):
+            ends = (curve.start, curve.end)
+        return {self.same(p): p for p in (*ends, *self._on.get(curve, ()))}
+
+    def shared_point(self, one: Entity, two: Entity) -> Point | None:
+        """A point known to lie on both curves, if there is one."""
+        first = self.on_curve(one)
+        for representative in self.on_curve(two):
+            if representative in first:
+                return first[representative]
+        return None
+
+
+# ---------------------------------------------------------------------- helpers
+
+
+def _pair(a: Point, b: Point) -> tuple[int, int, int, int]:
+    return (a.ix, a.iy, b.ix, b.iy)
+
+
+def _line(line: Line) -> tuple[int, int, int, int]:
+    return _pair(line.start, line.end)
+
+
+def _difference(a: int, b: int, d: float = 0.0) -> Equation:
+    return Equation("difference", (a, b), (d,))
+
+
+def _same_point(a: Point, b: Point) -> list[Equation]:
+    return [_difference(a.ix, b.ix), _difference(a.iy, b.iy)]
+
+
+def _turn(a: Vec2, b: Vec2, c: Vec2, d: Vec2) -> float:
+    """Angle from direction AB to direction CD as drawn, radians in (-pi, pi]."""
+    u, v = (b[0] - a[0], b[1] - a[1]), (d[0] - c[0], d[1] - c[1])
+    return math.atan2(u[0] * v[1] - u[1] * v[0], u[0] * v[0] + u[1] * v[1])
+
+
+def _direction(a: Point, b: Point, c: Point, d: Point, angles: Sequence[float]) -> Equation:
+    """Direction CD makes one of `angles` (radians) with AB: the one nearest to the drawing."""
+    drawn = _turn(a.position, b.position, c.position, d.position)
+    target = min(angles, key=lambda angle: abs(math.remainder(angle - drawn, math.tau)))
+    lengths = (math.dist(a.position, b.position), math.dist(c.position, d.position))
+    scale = max(math.sqrt(lengths[0] * lengths[1]), RESOLUTION)
+    return Equation("direction", (*_pair(a, b), *_pair(c, d)), (target, scale))
+
+
+def _height(point: Point, line: Line) -> float:
+    """Signed distance of `point` to the left of `line`, as drawn."""
+    (px, py), (ax, ay), (bx, by) = point.position, line.start.position, line.end.position
+    length = math.hypot(bx - ax, by - ay)
+    return ((bx - ax) * (py - ay) - (by - ay) * (px - ax)) / length if length else 0.0
+
+
+def _sided(value: float, drawn: float) -> float:
+    """`value` with the sign of what is drawn; a negative value is taken as it is."""
+    return -value if value >= 0 and drawn < 0 else value
+
+
+def _lines(constraint: Constraint) -> tuple[Line, Line]:
+    one, two = constraint.entities
+    assert isinstance(one, Line) and isinstance(two, Line)
+    return one, two
+
+
+# ---------------------------------------------------------------------- relations
+
+
+def _coincident(c: Constraint, context: Context) -> list[Equation]:
+    a, b = c.entities
+    assert isinstance(a, Point) and isinstance(b, Point)
+    return _same_point(a, b)
+
+
+def _ends(c: Constraint) -> tuple[Point, Point]:
+    """The two points of a constraint on one line or on two points."""
+    points = c.entities[0].points() if len(c.entities) == 1 else c.entities
+    a, b = points
+    assert isinstance(a, Point) and isinstance(b, Point)
+    return a, b
+
+
+def _horizontal(c: Constraint, context: Context) -> list[Equation]:
+    a, b = _ends(c)
+    return [_difference(b.iy, a.iy)]
+
+
+def _vertical(c: Constraint, context: Context) -> list[Equation]:
+    a, b = _ends(c)
+    return [_difference(b.ix, a.ix)]
+
+
+def _parallel(c: Constraint, context: Context) -> list[Equation]:
+    one, two = _lines(c)
+    return [_direction(one.start, one.end, two.start, two.end, (0.0, HALF_TURN))]
+
+
+def _perpendicular(c: Constraint, context: Context) -> list[Equation]:
+    one, two = _lines(c)
+    return [_direction(one.start, one.end, two.start, two.end, (QUARTER_TURN, -QUARTER_TURN))]
+
+
+def _tangent(c: Constraint, context: Context) -> list[Equation]:
+    one, two = c.entities
+    shared = context.shared_point(one, two)
+    if isinstance(one, Line):
+        assert isinstance(two, Round)
+        return [_line_tangent(one, two, shared)]
+    assert isinstance(one, Round)
+    if isinstance(two, Line):
+        return [_line_tangent(two, one, shared)]
+    assert isinstance(two, Round)
+    return [_round_tangent(one, two, shared)]
+
+
+def _line_tangent(line: Line, circle: Round, shared: Point | None) -> Equation:
+    if shared is not None:  # the radius to the common point is perpendicular to the line
+        ends = (line.start, line.end, circle.center, shared)
+        return _direction(*ends, (QUARTER_TURN, -QUARTER_TURN))
+    side = 1.0 if _height(circle.center, line) >= 0 else -1.0
+    center = circle.center
+    return Equation("line_circle", (center.ix, center.iy, *_line(line), circle.ir), (side,))
+
+
+def _round_tangent(one: Round, two: Round, shared: Point | None) -> Equation:
+    if shared is not None:  # both centers lie on one line through the common point
+        return _direction(one.center, shared, two.center, shared, (0.0, HALF_TURN))
+    apart = math.dist(one.center.position, two.center.position)
+    r1, r2 = one.radius, two.radius
+    branches = {(1.0, 1.0): r1 + r2, (1.0, -1.0): r1 - r2, (-1.0, 1.0): r2 - r1}
+    signs = min(branches, key=lambda s: abs(apart - branches[s]))
+    return Equation("circle_circle", (*_pair(one.center, two.center), one.ir, two.ir), signs)
+
+
+def _equal(c: Constraint, context: Context) -> list[Equation]:
+    first, *others = c.entities
+    if isinstance(first, Line):
+        return [
+            Equation("equal_length", (*_line(first), *_line(other)))
+            for other in others
+            if isinstance(other, Line)
+        ]
+    assert isinstance(first, Round)
+    return [_difference(other.ir, first.ir) for other in others if isinstance(other, Round)]
+
+
+def _concentric(c: Constraint, context: Context) -> list[Equation]:
+    a, b = c.entities
+    one = a.center if isinstance(a, Round) else a
+    two = b.center if isinstance(b, Round) else b
+    assert isinstance(one, Point) and isinstance(two, Point)
+    return _same_point(one, two)
+
+
+def _collinear(c: Constraint, context: Context) -> list[Equation]:
+    one, two = _lines(c)
+    first = {context.same(one.start), context.same(one.end)}
+    shares = [context.same(p) in first for p in (two.start, two.end)]
+    if any(shares):
+        return [_direction(one.start, one.end, two.start, two.end, (0.0, HALF_TURN))]
+    return [_on_line(two.start, one), _on_line(two.end, one)]
+
+
+def _midpoint(c: Constraint, context: Context) -> list[Equation]:
+    point, line = c.entities
+    assert isinstance(point, Point) and isinstance(line, Line)
+    return _halfway(point, line.start, line.end)
+
+
+def _halfway(middle: Point, a: Point, b: Point) -> list[Equation]:
+    return [Equation("mean", (a.ix, b.ix, middle.ix)), Equation("mean", (a.iy, b.iy, middle.iy))]
+
+
+def _on_line(point: Point, line: Line, value: float = 0.0) -> Equation:
+    return Equation("off_line", (point.ix, point.iy, *_line(line)), (value,))
+
+
+def _on_round(point: Point, circle: Round) -> Equation:
+    center = circle.center
+    return Equation("on_circle", (point.ix, point.iy, center.ix, center.iy, circle.ir))
+
+
+def _on(c: Constraint, context: Context) -> list[Equation]:
+    point, curve = c.entities
+    assert isinstance(point, Point)
+    if isinstance(curve, Line):
+        return [_on_line(point, curve)]
+    assert isinstance(curve, Round)
+    return [_on_round(point, curve)]
+
+
+def _symmetric(c: Constraint, context: Context) -> list[Equation]:
+    a, b, about = c.entities
+    assert isinstance(about, Line)
+    if isinstance(a, Point) and isinstance(b, Point):
+        return _mirrored(a, b, about)
+    if isinstance(a, Circle) and isinstance(b, Circle):
+        return [*_mirrored(a.center, b.center, about), _difference(a.ir, b.ir)]
+    rows = []
+    if isinstance(a, Arc) and isinstance(b, Arc):
+        rows = _mirrored(a.center, b.center, about)
+    assert isinstance(a, (Line, Arc)) and isinstance(b, (Line, Arc))
+    ends = (b.start, b.end)
+    if _mirror_gap(a.start, b.end, about) < _mirror_gap(a.start, b.start, about):
+        ends = (b.end, b.start)
+    rows += _mirrored(a.start, ends[0], about)
+    if isinstance(a, Arc):  # the radii follow from the centers and first ends: one equation is left
+        return [*rows, _mirrored_on_circle(a.end, ends[1], a.center, about)]
+    return [*rows, *_mirrored(a.end, ends[1], about)]
+
+
+def _mirrored_on_circle(a: Point, b: Point, center: Point, about: Line) -> Equation:
+    """The one of the two mirror equations that holds `b` firmly where it can only run along a circle."""
+    middle, across = _mirrored(a, b, about)
+    radius = (a.x - center.x, a.y - center.y)
+    axis = (about.end.x - about.start.x, about.end.y - about.start.y)
+    along = abs(radius[0] * axis[0] + radius[1] * axis[1])
+    aside = abs(radius[0] * axis[1] - radius[1] * axis[0])
+    return middle if along >= aside else across
+
+
+def _mirrored(a: Point, b: Point, about: Line) -> list[Equation]:
+    across = Equation("across_line", (*_pair(a, b), *_line(about)))
+    return [Equation("middle_on_line", (*_pair(a, b), *_line(about))), across]
+
+
+def _mirror_gap(a: Point, b: Point, about: Line) -> float:
+    """Distance from the mirror image of `a` to `b`, as drawn."""
+    (sx, sy), (ex, ey) = about.start.position, about.end.position
+    length = math.hypot(ex - sx, ey - sy) or 1.0
+    nx, ny = -(ey - sy) / length, (ex - sx) / length
+    h = (a.x - sx) * nx + (a.y - sy) * ny
+    return math.dist((a.x - 2 * h * nx, a.y - 2 * h * ny), b.position)
+
+
+def _fix(c: Constraint, context: Context) -> list[Equation]:
+    points = [p for e in c.entities for p in e.points()]
+    rows = []
+    for point, (x, y) in zip(points, c.fixed_at, strict=True):
+        rows += [Equation("value", (point.ix,), (x,)), Equation("value", (point.iy,), (y,))]
+    first = c.entities[0]
+    if isinstance(first, Circle):
+        rows.append(Equation("value", (first.ir,), (c.fixed_radius,)))
+    return rows[:5] if isinstance(first, Arc) else rows
+
+
+# ---------------------------------------------------------------------- dimensions
+
+
+def _distance(c: Constraint, context: Context) -> list[Equation]:
+    a, b = c.entities
+    value = c.value or 0.0
+    if isinstance(a, Point) and isinstance(b, Point):
+        return [Equation("distance", _pair(a, b), (value,))]
+    if isinstance(a, Line) and isinstance(b, Line):
+        return [_on_line(b.start, a, _sided(value, _height(b.start, a)))]
+    point, line = (a, b) if isinstance(a, Point) else (b, a)
+    assert isinstance(point, Point) and isinstance(line, Line)
+    return [_on_line(point, line, _sided(value, _height(point, line)))]
+
+
+def _distance_x(c: Constraint, context: Context) -> list[Equation]:
+    a, b = _ends(c)
+    return [_difference(b.ix, a.ix, _sided(c.value or 0.0, b.x - a.x))]
+
+
+def _distance_y(c: Constraint, context: Context) -> list[Equation]:
+    a, b = _ends(c)
+    return [_difference(b.iy, a.iy, _sided(c.value or 0.0, b.y - a.y))]
+
+
+def _length(c: Constraint, context: Context) -> list[Equation]:
+    line = c.entities[0]
+    assert isinstance(line, Line)
+    return [Equation("distance", _line(line), (c.value or 0.0,))]
+
+
+def _radius(c: Constraint, context: Context) -> list[Equation]:
+    circle = c.entities[0]
+    assert isinstance(circle, Round)
+    value = c.value or 0.0
+    return [Equation("value", (circle.ir,), (value if c.kind == "radius" else 0.5 * value,))]
+
+
+def _angle(c: Constraint, context: Context) -> list[Equation]:
+    one, two = _lines(c)
+    a, b, d, e = one.start, one.end, two.start, two.end
+    if context.same(b) in (context.same(d), context.same(e)):
+        a, b = b, a
+    if context.same(a) is context.same(e):
+        d, e = e, d
+    drawn = _turn(a.position, b.position, d.position, e.position)
+    return [_direction(a, b, d, e, (math.radians(_sided(c.value or 0.0, drawn)),))]
+
+
+def _shape(c: Constraint, context: Context) -> list[Equation]:
+    """What makes an arc an arc: both ends lie on its circle."""
+    arc = c.entities[0]
+    assert isinstance(arc, Arc)
+    return [_on_round(arc.start, arc), _on_round(arc.end, arc)]
+
+
+def _between(c: Constraint, context: Context) -> list[Equation]:
+    """A point halfway between two others."""
+    middle, a, b = c.entities
+    assert isinstance(middle, Point) and isinstance(a, Point) and isinstance(b, Point)
+    return _halfway(middle, a, b)
+
+
+Writer: TypeAlias = Callable[[Constraint, Context], list[Equation]]
+
+_WRITERS: dict[str, Writer] = {
+    "coincident": _coincident,
+    "horizontal": _horizontal,
+    "vertical": _vertical,
+    "parallel": _parallel,
+    "perpendicular": _perpendicular,
+    "tangent": _tangent,
+    "equal": _equal,
+    "concentric": _concentric,
+    "collinear": _collinear,
+    "midpoint": _midpoint,
+    "on": _on,
+    "symmetric": _symmetric,
+    "fix": _fix,
+    "distance": _distance,
+    "distance_x": _distance_x,
+    "distance_y": _distance_y,
+    "length": _length,
+    "radius": _radius,
+    "diameter": _radius,
+    "angle": _angle,
+    "shape": _shape,
+    "between": _between,
+}

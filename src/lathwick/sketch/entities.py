@@ -1,0 +1,214 @@
+"""What a sketch is drawn with. Entities are handles: their coordinates live in the sketch's variables."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from typing import ClassVar, TypeAlias, overload
+
+from ..geometry.vector import Vec2
+
+
+class Variables:
+    """The unknown numbers of a sketch, in order of creation; constants are never moved by the solver."""
+
+    def __init__(self) -> None:
+        self.values: list[float] = []
+        self.constant: list[bool] = []
+
+    def new(self, value: float, constant: bool = False) -> int:
+        """A new variable starting at `value`; returns its index."""
+        self.values.append(float(value))
+        self.constant.append(constant)
+        return len(self.values) - 1
+
+
+class Entity:
+    """Base of all entities. `name` is unique in the sketch; `construction` geometry bounds no region."""
+
+    kind: ClassVar[str] = "entity"
+
+    def __init__(self, variables: Variables, name: str, construction: bool) -> None:
+        self._variables = variables
+        self.name = name
+        self.construction = construction
+
+    def __repr__(self) -> str:
+        return f"<{self.kind} {self.name}>"
+
+    def points(self) -> tuple[Point, ...]:
+        """The points that define the entity."""
+        return ()
+
+    def own_variables(self) -> tuple[int, ...]:
+        """Every variable the entity depends on."""
+        return tuple(i for p in self.points() for i in (p.ix, p.iy))
+
+
+class Point(Entity):
+    """A point, in the coordinates of the sketch plane."""
+
+    kind = "point"
+
+    def __init__(
+        self, variables: Variables, name: str, at: Vec2, construction: bool, constant: bool = False
+    ) -> None:
+        super().__init__(variables, name, construction)
+        self.ix = variables.new(at[0], constant)
+        self.iy = variables.new(at[1], constant)
+
+    @property
+    def x(self) -> float:
+        return self._variables.values[self.ix]
+
+    @property
+    def y(self) -> float:
+        return self._variables.values[self.iy]
+
+    @property
+    def position(self) -> Vec2:
+        """(x, y) as drawn, or as solved after `solve()`."""
+        return (self.x, self.y)
+
+    def points(self) -> tuple[Point, ...]:
+        return (self,)
+
+
+class Line(Entity):
+    """A straight line from `start` to `end`."""
+
+    kind = "line"
+
+    def __init__(self, variables: Variables, name: str, start: Point, end: Point, construction: bool) -> None:
+        super().__init__(variables, name, construction)
+        self.start = start
+        self.end = end
+
+    @property
+    def length(self) -> float:
+        return math.dist(self.start.position, self.end.position)
+
+    def points(self) -> tuple[Point, ...]:
+        return (self.start, self.end)
+
+
+class Round(Entity):
+    """What circles and arcs share: a center and a radius."""
+
+    def __init__(
+        self, variables: Variables, name: str, center: Point, radius: float, construction: bool
+    ) -> None:
+        super().__init__(variables, name, construction)
+        self.center = center
+        self.ir = variables.new(radius)
+
+    @property
+    def radius(self) -> float:
+        return self._variables.values[self.ir]
+
+    @property
+    def diameter(self) -> float:
+        return 2.0 * self.radius
+
+    def own_variables(self) -> tuple[int, ...]:
+        return (*super().own_variables(), self.ir)
+
+
+class Circle(Round):
+    """A full circle."""
+
+    kind = "circle"
+
+    def points(self) -> tuple[Point, ...]:
+        return (self.center,)
+
+
+class Arc(Round):
+    """A circular arc from `start` to `end`, counter-clockwise unless `clockwise`."""
+
+    kind = "arc"
+
+    def __init__(
+        self,
+        variables: Variables,
+        name: str,
+        center: Point,
+        start: Point,
+        end: Point,
+        clockwise: bool,
+        construction: bool,
+    ) -> None:
+        radius = math.dist(center.position, start.position)
+        super().__init__(variables, name, center, radius, construction)
+        self.start = start
+        self.end = end
+        self.clockwise = clockwise
+
+    @property
+    def start_angle(self) -> float:
+        """Direction from the center to `start`, radians."""
+        return math.atan2(self.start.y - self.center.y, self.start.x - self.center.x)
+
+    @property
+    def sweep(self) -> float:
+        """Angle travelled from start to end, radians; negative when clockwise."""
+        end = math.atan2(self.end.y - self.center.y, self.end.x - self.center.x)
+        turn = (end - self.start_angle) % math.tau
+        return turn - math.tau if self.clockwise else turn
+
+    @property
+    def length(self) -> float:
+        return self.radius * abs(self.sweep)
+
+    def points(self) -> tuple[Point, ...]:
+        return (self.center, self.start, self.end)
+
+
+class Polyline(Sequence[Line]):
+    """Lines that share their end points, in order."""
+
+    def __init__(self, name: str, lines: tuple[Line, ...]) -> None:
+        self.name = name
+        self.lines = lines
+
+    def __repr__(self) -> str:
+        return f"<polyline {self.name}, {len(self.lines)} lines>"
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    @overload
+    def __getitem__(self, index: int) -> Line: ...
+    @overload
+    def __getitem__(self, index: slice) -> tuple[Line, ...]: ...
+    def __getitem__(self, index: int | slice) -> Line | tuple[Line, ...]:
+        return self.lines[index]
+
+    def __iter__(self) -> Iterator[Line]:
+        return iter(self.lines)
+
+    @property
+    def vertices(self) -> tuple[Point, ...]:
+        """The points along the polyline; the first is not repeated at the end of a closed one."""
+        ends = [self.lines[0].start, *(line.end for line in self.lines)]
+        return tuple(dict.fromkeys(ends))
+
+
+class Rectangle(Polyline):
+    """Four lines that stay a rectangle with sides along x and y; width and height can be driven."""
+
+    def __init__(self, name: str, lines: tuple[Line, ...], center: Point) -> None:
+        super().__init__(name, lines)
+        self.bottom, self.right, self.top, self.left = lines
+        self.center = center
+
+    def __repr__(self) -> str:
+        return f"<rectangle {self.name}>"
+
+    @property
+    def corners(self) -> tuple[Point, Point, Point, Point]:
+        """Bottom left, bottom right, top right, top left."""
+        return (self.bottom.start, self.right.start, self.top.start, self.left.start)
+
+
+Curve: TypeAlias = Line | Circle | Arc

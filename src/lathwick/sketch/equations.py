@@ -1,0 +1,160 @@
+"""The scalar equations that constraints are made of, each evaluated for many rows at once.
+
+A form takes the values of its variables, shape (N, k), and its parameters, shape (N, p), and
+returns residuals, shape (N,), in the length unit, and derivatives, shape (N, k). Directions are
+compared as angles (radians) times a length, so that every residual is a length.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+Result = tuple[FloatArray, FloatArray]
+
+TINY = 1e-30
+
+
+@dataclass(frozen=True, slots=True)
+class Equation:
+    """One row of the system: a form, the indices of its variables, and its parameters."""
+
+    form: str
+    variables: tuple[int, ...]
+    parameters: tuple[float, ...] = ()
+
+
+def _difference(v: FloatArray, p: FloatArray) -> Result:
+    """a - b = d"""
+    return v[:, 0] - v[:, 1] - p[:, 0], np.tile([1.0, -1.0], (len(v), 1))
+
+
+def _value(v: FloatArray, p: FloatArray) -> Result:
+    """a = d"""
+    return v[:, 0] - p[:, 0], np.ones((len(v), 1))
+
+
+def _mean(v: FloatArray, p: FloatArray) -> Result:
+    """(a + b) / 2 = m"""
+    return 0.5 * (v[:, 0] + v[:, 1]) - v[:, 2], np.tile([0.5, 0.5, -1.0], (len(v), 1))
+
+
+def _apart(v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Length of (x1 - x0, y1 - y0), shape (N,), and its derivatives by x0 y0 x1 y1, shape (N, 4)."""
+    d = v[:, 2:4] - v[:, 0:2]
+    length = np.hypot(d[:, 0], d[:, 1])
+    e = d / np.maximum(length, TINY)[:, None]
+    return length, np.hstack([-e, e])
+
+
+def _distance(v: FloatArray, p: FloatArray) -> Result:
+    """|PQ| = d"""
+    length, slope = _apart(v)
+    return length - p[:, 0], slope
+
+
+def _on_circle(v: FloatArray, p: FloatArray) -> Result:
+    """|PC| = r"""
+    length, slope = _apart(v)
+    return length - v[:, 4], np.column_stack([slope, -np.ones(len(v))])
+
+
+def _equal_length(v: FloatArray, p: FloatArray) -> Result:
+    """|AB| = |CD|"""
+    one, slope1 = _apart(v[:, 0:4])
+    two, slope2 = _apart(v[:, 4:8])
+    return one - two, np.hstack([slope1, -slope2])
+
+
+def _turn(v: FloatArray) -> FloatArray:
+    """Derivatives of the direction angle of AB by ax ay bx by, shape (N, 4)."""
+    d = v[:, 2:4] - v[:, 0:2]
+    square = np.maximum((d * d).sum(axis=1), TINY)[:, None]
+    g = np.column_stack([-d[:, 1], d[:, 0]]) / square
+    return np.hstack([-g, g])
+
+
+def _direction(v: FloatArray, p: FloatArray) -> Result:
+    """(angle from AB to CD) = p0 radians, times the length p1; the difference is taken in (-pi, pi]."""
+    a, b = v[:, 2:4] - v[:, 0:2], v[:, 6:8] - v[:, 4:6]
+    cross = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    dot = (a * b).sum(axis=1)
+    c, s = np.cos(p[:, 0]), np.sin(p[:, 0])
+    off = np.arctan2(cross * c - dot * s, dot * c + cross * s)
+    scale = p[:, 1:2]
+    return off * p[:, 1], np.hstack([-scale * _turn(v[:, 0:4]), scale * _turn(v[:, 4:8])])
+
+
+def _height(v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Signed distance of P to the left of AB, shape (N,); derivatives by px py ax ay bx by, (N, 6)."""
+    d = v[:, 4:6] - v[:, 2:4]
+    length = np.maximum(np.hypot(d[:, 0], d[:, 1]), TINY)
+    e = d / length[:, None]
+    n = np.column_stack([-e[:, 1], e[:, 0]])
+    w = v[:, 0:2] - v[:, 2:4]
+    height = (w * n).sum(axis=1)
+    share = ((w * e).sum(axis=1) / length)[:, None]
+    return height, np.hstack([n, n * (share - 1.0), -n * share])
+
+
+def _off_line(v: FloatArray, p: FloatArray) -> Result:
+    """(signed distance of P from AB) = d"""
+    height, slope = _height(v)
+    return height - p[:, 0], slope
+
+
+def _line_circle(v: FloatArray, p: FloatArray) -> Result:
+    """(signed distance of C from AB) = s r; variables cx cy ax ay bx by r"""
+    height, slope = _height(v[:, 0:6])
+    return height - p[:, 0] * v[:, 6], np.column_stack([slope, -p[:, 0]])
+
+
+def _circle_circle(v: FloatArray, p: FloatArray) -> Result:
+    """|C1 C2| = s1 r1 + s2 r2; variables c1 c2 r1 r2"""
+    length, slope = _apart(v[:, 0:4])
+    gap = length - p[:, 0] * v[:, 4] - p[:, 1] * v[:, 5]
+    return gap, np.column_stack([slope, -p[:, 0], -p[:, 1]])
+
+
+def _middle_on_line(v: FloatArray, p: FloatArray) -> Result:
+    """The middle of P and Q lies on AB; variables p q a b"""
+    middle = 0.5 * (v[:, 0:2] + v[:, 2:4])
+    height, slope = _height(np.hstack([middle, v[:, 4:8]]))
+    return height, np.hstack([0.5 * slope[:, 0:2], 0.5 * slope[:, 0:2], slope[:, 2:6]])
+
+
+def _across_line(v: FloatArray, p: FloatArray) -> Result:
+    """PQ is perpendicular to AB: the component of PQ along AB is zero; variables p q a b"""
+    d = v[:, 6:8] - v[:, 4:6]
+    length = np.maximum(np.hypot(d[:, 0], d[:, 1]), TINY)[:, None]
+    e = d / length
+    n = np.column_stack([-e[:, 1], e[:, 0]])
+    w = v[:, 2:4] - v[:, 0:2]
+    turn = n * (w * n).sum(axis=1)[:, None] / length
+    return (w * e).sum(axis=1), np.hstack([-e, e, -turn, turn])
+
+
+Form = Callable[[FloatArray, FloatArray], Result]
+
+FORMS: dict[str, Form] = {
+    "difference": _difference,
+    "value": _value,
+    "mean": _mean,
+    "distance": _distance,
+    "on_circle": _on_circle,
+    "equal_length": _equal_length,
+    "direction": _direction,
+    "off_line": _off_line,
+    "line_circle": _line_circle,
+    "circle_circle": _circle_circle,
+    "middle_on_line": _middle_on_line,
+    "across_line": _across_line,
+}
+"""Every form by name."""
+
+LINEAR = ("difference", "value")
+"""Forms that fix one variable from another; they are eliminated before solving."""

@@ -1,0 +1,193 @@
+"""Pieces of plane curve, directed: what loops and regions are made of."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from ..geometry.vector import Vec2
+from .entities import Arc, Circle, Entity, Line
+
+Box: TypeAlias = tuple[float, float, float, float]
+"""(lowest x, lowest y, highest x, highest y)."""
+
+
+@dataclass(frozen=True, slots=True)
+class LinePiece:
+    """A straight piece from `start` to `end`; `name` is the sketch item it comes from."""
+
+    start: Vec2
+    end: Vec2
+    name: str
+
+    @property
+    def is_closed(self) -> bool:
+        return False
+
+    @property
+    def length(self) -> float:
+        return math.dist(self.start, self.end)
+
+    @property
+    def curvature(self) -> float:
+        return 0.0
+
+    @property
+    def box(self) -> Box:
+        (ax, ay), (bx, by) = self.start, self.end
+        return (min(ax, bx), min(ay, by), max(ax, bx), max(ay, by))
+
+    def point(self, s: float) -> Vec2:
+        """The point at the share `s` of the length, 0 at the start and 1 at the end."""
+        (ax, ay), (bx, by) = self.start, self.end
+        return (ax + s * (bx - ax), ay + s * (by - ay))
+
+    def reversed(self) -> LinePiece:
+        return LinePiece(self.end, self.start, self.name)
+
+    def moments(self, o: Vec2) -> tuple[float, float, float]:
+        """What the piece adds, by Green's theorem, to the integrals of 1, x - ox and y - oy."""
+        ax, ay = self.start[0] - o[0], self.start[1] - o[1]
+        bx, by = self.end[0] - o[0], self.end[1] - o[1]
+        cross = ax * by - bx * ay
+        return (cross / 2, cross * (ax + bx) / 6, cross * (ay + by) / 6)
+
+    def winding(self, p: Vec2) -> float:
+        """Angle (radians) that the direction from `p` to the piece turns through, start to end."""
+        return _turn(self.start, self.end, p)
+
+
+@dataclass(frozen=True, slots=True)
+class ArcPiece:
+    """A piece of circle from angle `angle` through `sweep` radians (negative is clockwise).
+
+    A full circle has a sweep of plus or minus 2 pi and is closed in itself.
+    """
+
+    center: Vec2
+    radius: float
+    angle: float
+    sweep: float
+    name: str
+    ends: tuple[Vec2, Vec2] | None = None
+
+    @property
+    def is_closed(self) -> bool:
+        return self.ends is None
+
+    @property
+    def start(self) -> Vec2:
+        return self.point(0.0) if self.ends is None else self.ends[0]
+
+    @property
+    def end(self) -> Vec2:
+        return self.point(1.0) if self.ends is None else self.ends[1]
+
+    @property
+    def length(self) -> float:
+        return self.radius * abs(self.sweep)
+
+    @property
+    def curvature(self) -> float:
+        return 1.0 / self.radius
+
+    @property
+    def box(self) -> Box:
+        xs, ys = zip(self.start, self.end, strict=True)
+        corners = [
+            (self.center[0] + self.radius * c, self.center[1] + self.radius * s, t)
+            for c, s, t in ((1, 0, 0.0), (0, 1, 0.25), (-1, 0, 0.5), (0, -1, 0.75))
+        ]
+        reached = [(x, y) for x, y, turn in corners if self.covers(turn * math.tau)]
+        x_all = [*xs, *(x for x, _ in reached)]
+        y_all = [*ys, *(y for _, y in reached)]
+        return (min(x_all), min(y_all), max(x_all), max(y_all))
+
+    def covers(self, angle: float, slack: float = 0.0) -> bool:
+        """Whether the direction `angle` (radians) from the center meets the piece."""
+        first = self.angle if self.sweep > 0 else self.angle + self.sweep
+        turn = (angle - first + slack) % math.tau - slack
+        return turn <= abs(self.sweep) + slack
+
+    def point(self, s: float) -> Vec2:
+        """The point at the share `s` of the sweep."""
+        t = self.angle + s * self.sweep
+        return (
+            self.center[0] + self.radius * math.cos(t),
+            self.center[1] + self.radius * math.sin(t),
+        )
+
+    def reversed(self) -> ArcPiece:
+        ends = None if self.ends is None else (self.ends[1], self.ends[0])
+        angle = self.angle if self.is_closed else self.angle + self.sweep
+        return ArcPiece(self.center, self.radius, angle, -self.sweep, self.name, ends)
+
+    def moments(self, o: Vec2) -> tuple[float, float, float]:
+        """What the piece adds, by Green's theorem, to the integrals of 1, x - ox and y - oy."""
+        cx, cy, r = self.center[0] - o[0], self.center[1] - o[1], self.radius
+        a, b = self.angle, self.angle + self.sweep
+        sin, cos = math.sin(b) - math.sin(a), math.cos(b) - math.cos(a)
+        sin2, w = (math.sin(2 * b) - math.sin(2 * a)) / 4, self.sweep
+        cc, ss = w / 2 + sin2, w / 2 - sin2  # integrals of cos^2 and sin^2
+        ccc = sin - (math.sin(b) ** 3 - math.sin(a) ** 3) / 3
+        sss = -cos + (math.cos(b) ** 3 - math.cos(a) ** 3) / 3
+        area = 0.5 * r * (cx * sin - cy * cos + r * w)
+        x = 0.5 * r * (cx * cx * sin + 2 * cx * r * cc + r * r * ccc)  # half integral of x^2 dy
+        y = 0.5 * r * (-cy * cy * cos + 2 * cy * r * ss + r * r * sss)  # minus half integral of y^2 dx
+        return (area, x, y)
+
+    def winding(self, p: Vec2) -> float:
+        """Angle (radians) that the direction from `p` to the piece turns through, start to end."""
+        inside = math.dist(p, self.center) < self.radius
+        if self.is_closed:
+            return math.copysign(math.tau, self.sweep) if inside else 0.0
+        parts = max(1, math.ceil(abs(self.sweep) / (math.pi / 2)))
+        total = 0.0
+        for k in range(parts):
+            a = self.start if k == 0 else self.point(k / parts)
+            b = self.end if k == parts - 1 else self.point((k + 1) / parts)
+            total += _turn(a, b, p)
+            if inside and _beyond_chord(a, b, p, self.sweep):
+                total += math.copysign(math.tau, self.sweep)
+        return total
+
+
+Piece: TypeAlias = LinePiece | ArcPiece
+
+
+def _turn(a: Vec2, b: Vec2, p: Vec2) -> float:
+    ax, ay, bx, by = a[0] - p[0], a[1] - p[1], b[0] - p[0], b[1] - p[1]
+    return math.atan2(ax * by - ay * bx, ax * bx + ay * by)
+
+
+def _beyond_chord(a: Vec2, b: Vec2, p: Vec2, sweep: float) -> bool:
+    """Whether `p` lies on the arc's side of its chord ab."""
+    side = (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0])
+    return side < 0 if sweep > 0 else side > 0
+
+
+def pieces_of(entities: Iterable[Entity]) -> list[Piece]:
+    """The curves that bound regions: everything but points and construction geometry."""
+    pieces: list[Piece] = []
+    for entity in entities:
+        if entity.construction:
+            continue
+        if isinstance(entity, Line):
+            pieces.append(LinePiece(entity.start.position, entity.end.position, entity.name))
+        elif isinstance(entity, Circle):
+            pieces.append(ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name))
+        elif isinstance(entity, Arc):
+            ends = (entity.start.position, entity.end.position)
+            pieces.append(
+                ArcPiece(
+                    entity.center.position,
+                    entity.radius,
+                    entity.start_angle,
+                    entity.sweep,
+                    entity.name,
+                    ends,
+                )
+            )
+    return pieces

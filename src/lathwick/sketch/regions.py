@@ -1,0 +1,166 @@
+"""The regions that a set of curves encloses."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..errors import SketchError
+from ..geometry.placement import Plane
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec2
+from .crossings import Meeting, meetings
+from .pieces import Piece
+from .region import PlaneLoop, Region
+
+
+def find_regions(pieces: Sequence[Piece], plane: Plane, unit: str) -> tuple[Region, ...]:
+    """Outer loops less the loops inside them, nested to any depth.
+
+    Raises SketchError with the place of an open end, a duplicate, a branch, or curves that cross
+    or touch away from their ends.
+    """
+    if not pieces:
+        raise SketchError("there is no curve to bound a profile (construction geometry does not)")
+    _refuse_short(pieces)
+    _refuse_meetings(pieces)
+    loops = _closed_loops(pieces)
+    return _nested(loops, plane, unit)
+
+
+def _refuse_short(pieces: Sequence[Piece]) -> None:
+    for piece in pieces:
+        if not piece.length > 2 * RESOLUTION:
+            raise SketchError(
+                f"{piece.name} has shrunk to a length of {piece.length:.2g} {_at(piece.start)}",
+                places=(piece.start,),
+            )
+
+
+def _refuse_meetings(pieces: Sequence[Piece]) -> None:
+    found = list(meetings(pieces))
+    if not found:
+        return
+    worst = next((m for m in found if m.overlap), found[0])
+    more = f" (and {len(found) - 1} more such places)" if len(found) > 1 else ""
+    raise SketchError(f"no default profile: {_told(worst)}{more}", places=tuple(m.place for m in found))
+
+
+def _told(meeting: Meeting) -> str:
+    one, two, place = meeting.one, meeting.two, _at(meeting.place)
+    if meeting.overlap:
+        if abs(one.length - two.length) <= 2 * RESOLUTION and _same_ends(one, two):
+            return f"{two.name} is a duplicate of {one.name}, {place}"
+        return f"{one.name} and {two.name} overlap {place}"
+    for piece, other in ((one, two), (two, one)):
+        if (
+            not piece.is_closed
+            and min(math.dist(piece.start, meeting.place), math.dist(piece.end, meeting.place))
+            <= 2 * RESOLUTION
+        ):
+            return f"{piece.name} ends on {other.name} between its ends, {place}"
+    return f"{one.name} and {two.name} cross or touch {place}"
+
+
+def _same_ends(one: Piece, two: Piece) -> bool:
+    if one.is_closed or two.is_closed:
+        return one.is_closed and two.is_closed
+    straight = math.dist(one.start, two.start) + math.dist(one.end, two.end)
+    crossed = math.dist(one.start, two.end) + math.dist(one.end, two.start)
+    return min(straight, crossed) <= 4 * RESOLUTION
+
+
+def _at(place: Vec2) -> str:
+    return f"at ({place[0]:.6g}, {place[1]:.6g})"
+
+
+class _Nodes:
+    """Ends of pieces, those within the resolution joined into one node; a hash grid finds them."""
+
+    def __init__(self) -> None:
+        self.points: list[Vec2] = []
+        self._cells: dict[tuple[int, int], list[int]] = {}
+
+    def at(self, point: Vec2) -> int:
+        cell = 4 * RESOLUTION
+        i, j = math.floor(point[0] / cell), math.floor(point[1] / cell)
+        for di in (-1, 0, 1):
+            for dj in (-1, 0, 1):
+                for node in self._cells.get((i + di, j + dj), ()):
+                    if math.dist(self.points[node], point) <= 2 * RESOLUTION:
+                        return node
+        self.points.append(point)
+        self._cells.setdefault((i, j), []).append(len(self.points) - 1)
+        return len(self.points) - 1
+
+
+def _closed_loops(pieces: Sequence[Piece]) -> list[PlaneLoop]:
+    """Loops through nodes where exactly two pieces end; full circles are loops by themselves."""
+    loops = [PlaneLoop((piece,)) for piece in pieces if piece.is_closed]
+    nodes = _Nodes()
+    ends: dict[int, list[tuple[Piece, bool]]] = {}
+    for piece in pieces:
+        if not piece.is_closed:
+            ends.setdefault(nodes.at(piece.start), []).append((piece, True))
+            ends.setdefault(nodes.at(piece.end), []).append((piece, False))
+    _refuse_open(ends, nodes)
+    unused = {id(piece): piece for piece in pieces if not piece.is_closed}
+    while unused:
+        first = next(iter(unused.values()))
+        chain, piece, forward = [], first, True
+        while id(piece) in unused:
+            del unused[id(piece)]
+            chain.append(piece if forward else piece.reversed())
+            node = nodes.at(chain[-1].end)
+            piece, forward = next((p, at_start) for p, at_start in ends[node] if p is not piece)
+        loops.append(PlaneLoop(tuple(chain)))
+    return loops
+
+
+def _refuse_open(ends: dict[int, list[tuple[Piece, bool]]], nodes: _Nodes) -> None:
+    open_ends = [(nodes.points[node], uses[0][0]) for node, uses in ends.items() if len(uses) == 1]
+    if open_ends:
+        place, piece = open_ends[0]
+        others = sorted((math.dist(place, p), q.name, p) for p, q in open_ends[1:])
+        text = f"the profile is open: {piece.name} ends free {_at(place)}"
+        if others:
+            gap, name, other = others[0]
+            text += f", a gap of {gap:.6g} to the end of {name} {_at(other)}"
+        raise SketchError(text, places=tuple(p for p, _ in open_ends))
+    branches = [(nodes.points[node], uses) for node, uses in ends.items() if len(uses) > 2]
+    if branches:
+        place, uses = branches[0]
+        names = ", ".join(piece.name for piece, _ in uses)
+        raise SketchError(
+            f"no default profile: {len(uses)} curves meet {_at(place)}: {names}",
+            places=tuple(p for p, _ in branches),
+        )
+
+
+def _nested(loops: list[PlaneLoop], plane: Plane, unit: str) -> tuple[Region, ...]:
+    """Pair each hole with the outer loop just around it."""
+    loops = [loop if loop.signed_area > 0 else loop.reversed() for loop in loops]
+    around = _containers(loops)
+    depth = [len(outside) for outside in around]
+    regions = []
+    for i, loop in enumerate(loops):
+        if depth[i] % 2 == 0:
+            holes = [
+                loops[k].reversed() for k in range(len(loops)) if depth[k] == depth[i] + 1 and i in around[k]
+            ]
+            regions.append(Region(loop, tuple(holes), plane, unit))
+    return tuple(regions)
+
+
+def _containers(loops: Sequence[PlaneLoop]) -> list[set[int]]:
+    """For each loop the indices of the loops around it. No two loops meet."""
+    boxes = np.array([loop.box for loop in loops])
+    around = []
+    for k, loop in enumerate(loops):
+        x0, y0, x1, y1 = boxes[k]
+        outside = (boxes[:, 0] < x0) & (boxes[:, 1] < y0) & (boxes[:, 2] > x1) & (boxes[:, 3] > y1)
+        spot = loop.pieces[0].point(0.5)
+        around.append({i for i in np.flatnonzero(outside).tolist() if loops[i].encloses(spot)})
+    return around

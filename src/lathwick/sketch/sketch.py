@@ -1,0 +1,170 @@
+"""`Sketch`: drawing, relating, solving, and the regions that come out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from ..errors import SketchError
+from ..geometry.vector import Vec2, vec2
+from .constraints import Constraint, Context
+from .diagnosis import MOVABLE, Rank, SketchReport, independent_rows, smallest_conflict
+from .entities import Entity, Round
+from .equations import Equation, FloatArray
+from .pieces import pieces_of
+from .region import Region
+from .regions import find_regions
+from .relations import Relations
+from .solver import Solution, solve_equations
+from .system import IntArray, System
+
+
+class Sketch(Relations):
+    """A drawing on a plane with constraints, a solver and the regions its curves enclose.
+
+    Coordinates are those of the plane, in the length unit `unit`. Nothing is related by itself:
+    points that happen to lie on each other stay two points until they are shared or constrained.
+    """
+
+    def __repr__(self) -> str:
+        count = len(self._constraints)
+        return f'<Sketch "{self.name}": {len(self.entities)} entities, {count} constraints>'
+
+    # ------------------------------------------------------------------ solving
+
+    def solve(self) -> SketchReport:
+        """Move the drawing as little as possible so that every constraint holds, and diagnose it.
+
+        On a conflict the drawing stays as it was, and the report names the smallest set of
+        constraints that cannot hold together.
+        """
+        active = [*self._shapes, *self._constraints]
+        equations, owners = self._equations(active)
+        solution = self._solution(equations)
+        if not solution.converged:
+            return self._conflict(solution)
+        self.variables.values[:] = solution.values.tolist()
+        return self._report(equations, owners, solution)
+
+    @property
+    def extent(self) -> float:
+        """Size of the drawing: the diagonal of the box around its points and circles."""
+        reach = [(p.x, p.y, 0.0) for e in self.entities for p in e.points()]
+        reach += [(e.center.x, e.center.y, e.radius) for e in self.entities if isinstance(e, Round)]
+        if not reach:
+            return 1.0
+        low = (min(x - r for x, _, r in reach), min(y - r for _, y, r in reach))
+        high = (max(x + r for x, _, r in reach), max(y + r for _, y, r in reach))
+        return math.dist(low, high) or 1.0
+
+    def _scale(self) -> float:
+        """The larger of what is drawn and what is dimensioned; a rough drawing may be far too small."""
+        lengths = [abs(c.value) for c in self._constraints if c.value and c.kind != "angle"]
+        return max([self.extent, *lengths])
+
+    def _equations(self, active: Sequence[Constraint]) -> tuple[list[Equation], list[Constraint]]:
+        context = Context(active, self.extent)
+        equations, owners = [], []
+        for constraint in active:
+            rows = constraint.equations(context)
+            equations += rows
+            owners += [constraint] * len(rows)
+        return equations, owners
+
+    def _solution(self, equations: Sequence[Equation]) -> Solution:
+        drawn = np.array(self.variables.values)
+        return solve_equations(equations, drawn, self.variables.constant, self._scale())
+
+    def _holds(self, constraints: Iterable[Constraint]) -> bool:
+        equations, _ = self._equations([*self._shapes, *constraints])
+        return self._solution(equations).converged
+
+    def _conflict(self, solution: Solution) -> SketchReport:
+        culprits = self._constraints
+        if len(culprits) > 1 and self._holds(()):
+            culprits = smallest_conflict(culprits, self._holds)
+        order = {id(c): i for i, c in enumerate(self._constraints)}
+        names = tuple(c.name for c in sorted(culprits, key=lambda c: order[id(c)]))
+        equations, _ = self._equations([*self._shapes, *self._constraints])
+        movable = np.flatnonzero(~np.array(self.variables.constant, dtype=bool))
+        jacobian = self._jacobian(equations, np.array(self.variables.values))[:, movable]
+        freedom = len(movable) - independent_rows(jacobian).rank
+        residual = float(np.abs(System(equations, len(solution.values)).residuals(solution.values)).max())
+        return SketchReport(freedom, (), names or ("shapes of the entities",), residual)
+
+    def _report(
+        self, equations: Sequence[Equation], owners: Sequence[Constraint], solution: Solution
+    ) -> SketchReport:
+        movable = np.flatnonzero(~np.array(self.variables.constant, dtype=bool))
+        jacobian = self._jacobian(equations, solution.values)[:, movable]
+        rank = independent_rows(jacobian)
+        repeats = _repeats(owners, rank)
+        return SketchReport(
+            freedom=len(movable) - rank.rank,
+            redundant=tuple(repeats),
+            conflicting=(),
+            max_residual=solution.residual,
+            free=self._free(rank, movable),
+            repeats=tuple(repeats.items()),
+        )
+
+    def _jacobian(self, equations: Sequence[Equation], values: FloatArray) -> FloatArray:
+        return System(equations, len(values)).evaluate(values)[1]
+
+    def _free(self, rank: Rank, movable: IntArray) -> tuple[str, ...]:
+        moving = {int(i) for i, m in zip(movable, rank.mobility, strict=True) if m > MOVABLE}
+        return tuple(e.name for e in self.entities if moving.intersection(e.own_variables()))
+
+    # ------------------------------------------------------------------ regions
+
+    def regions(self) -> tuple[Region, ...]:
+        """The default profile: outer loops less inner loops, of all curves but construction.
+
+        The sketch is solved first. Raises SketchError, with the place, for a conflict, an open
+        end, a duplicate, or curves that cross or touch.
+        """
+        self.settle()
+        return find_regions(pieces_of(self.entities), self.plane, self.unit)
+
+    def region(self, containing: Iterable[float]) -> Region:
+        """The region of the default profile that contains a point. Raises SketchError if none does."""
+        point: Vec2 = vec2(containing)
+        for region in self.regions():
+            if region.contains(point):
+                return region
+        raise SketchError(f"no region contains ({point[0]:g}, {point[1]:g})", places=(point,))
+
+    def settle(self) -> SketchReport | None:
+        """Solve if there is anything to solve. Raises SketchError naming the constraints in conflict."""
+        if not self._shapes and not self._constraints:
+            return None
+        report = self.solve()
+        if report.conflicting:
+            names = ", ".join(report.conflicting)
+            raise SketchError(f'sketch "{self.name}": these cannot hold together: {names}; remove one')
+        return report
+
+    def curves(self) -> tuple[Entity, ...]:
+        """Everything drawn, construction geometry included, in order."""
+        return tuple(self.entities)
+
+
+def _repeats(owners: Sequence[Constraint], rank: Rank) -> dict[str, tuple[str, ...]]:
+    """The constraints all of whose equations follow from others, each with those others.
+
+    A constraint of which only a part is said already (a symmetry of two points that are level
+    anyway) still holds something, and is not listed.
+    """
+    dependent = dict(rank.dependent)
+    rows: dict[int, list[int]] = {}
+    for row, owner in enumerate(owners):
+        rows.setdefault(id(owner), []).append(row)
+    repeats = {}
+    for group in rows.values():
+        owner = owners[group[0]]
+        if not owner.is_internal and all(row in dependent for row in group):
+            sources = (owners[i] for row in group for i in dependent[row])
+            repeats[owner.name] = tuple(dict.fromkeys(s.name for s in sources if s is not owner))
+    return repeats

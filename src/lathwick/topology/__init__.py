@@ -1,0 +1,1 @@
+"""Bodies: faces, edges and vertices, their names, their validity and their mass properties."""

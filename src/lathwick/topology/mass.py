@@ -1,0 +1,193 @@
+"""Mass properties by quadrature on the exact faces.
+
+By the divergence theorem each volume moment is a sum of face integrals; on a face, by Green's
+theorem, the integral over the trimmed (u, v) region is a boundary integral of an inner
+antiderivative in v. The inner integral is a Gauss rule that is exact for the polynomials that
+occur; the outer one is a Gauss rule per piece of edge, with pieces of at most a quarter turn, on
+which it converges to rounding. All edges of a body are done in one batch.
+
+Source: Gonzalez-Ochoa, McCammon, Peters, "Computing moments of objects enclosed by piecewise
+polynomial surfaces", ACM TOG 17 (1998); the reduction to boundary integrals follows Cattani and
+Paoluzzi, "Boundary integration over linear polyhedra", CAD 22 (1990).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.polynomial.legendre import leggauss
+
+from ..geometry.placement import FloatArray
+from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from .brep import Face
+
+OUTER_NODES = 16
+INNER_NODES = 3
+MAX_TURN = math.pi / 2
+
+
+@dataclass(frozen=True, slots=True)
+class MassProperties:
+    """Of a solid of density one. `inertia` is the tensor about the centroid, axes parallel to X, Y, Z.
+
+    volume, area : float, design unit to the third and second power.
+    centroid : tuple of three floats. inertia : (3, 3) array, unit to the fifth power.
+    face_areas : (F,) array in the order of the faces.
+    """
+
+    volume: float
+    area: float
+    centroid: tuple[float, float, float]
+    inertia: FloatArray
+    face_areas: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class _Strip:
+    """Boundary nodes of the faces on one kind of surface: M nodes, K inner nodes each.
+
+    points (M, K, 3) on the surface; normals (M, 3) times `weights` (M, K) is the outward area element.
+    """
+
+    points: FloatArray
+    normals: FloatArray
+    weights: FloatArray
+    face: FloatArray
+
+
+def mass_properties(faces: Sequence[Face]) -> MassProperties:
+    """Volume, area, centroid and inertia of the solid bounded by `faces`.
+
+    Relative error about 1e-14 for planes and cylinders. Cost O(number of edges).
+    """
+    reference = _reference_point(faces)
+    face_areas = np.zeros(len(faces))
+    moments = np.zeros(10)
+    for kind, rule in _RULES.items():
+        members = [i for i, face in enumerate(faces) if face.surface.kind == kind]
+        if members:
+            strip = _strip(faces, members, reference, rule)
+            areas = np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
+            face_areas += areas
+            moments += _volume_moments(strip)
+    return _from_moments(moments, face_areas, reference)
+
+
+def _reference_point(faces: Sequence[Face]) -> FloatArray:
+    boxes = np.array([c.edge.bounds for face in faces for c in face.coedges()])
+    return 0.5 * (boxes[:, 0].min(axis=0) + boxes[:, 1].max(axis=0))
+
+
+def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> _Strip:
+    nodes, weights = leggauss(OUTER_NODES)
+    points, steps, owner = [], [], []
+    for i in members:
+        for coedge in faces[i].coedges():
+            edge = coedge.edge
+            turn = (edge.t1 - edge.t0) if edge.curve.period else 0.0
+            pieces = max(1, math.ceil(turn / MAX_TURN - 1e-9))
+            ends = np.linspace(edge.t0, edge.t1, pieces + 1)
+            half = 0.5 * (edge.t1 - edge.t0) / pieces
+            t = (ends[:-1, None] + half * (nodes + 1.0)).ravel()
+            w = np.tile(weights * (half if coedge.forward else -half), pieces)
+            points.append(edge.curve.points(t) - reference)
+            steps.append(edge.curve.derivatives(t) * w[:, None])
+            owner.append(np.full(len(t), i))
+    face = np.concatenate(owner)
+    return rule(faces, face, np.concatenate(points), np.concatenate(steps), reference)
+
+
+_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], _Strip]
+
+
+def _frames(
+    faces: Sequence[Face], face: FloatArray, reference: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Frame origin, x, y, normal, each (M, 3), and the outward sign (M,), of the face of each node."""
+    table = {i: _frame_row(faces[i].surface, faces[i].outward) for i in set(face.tolist())}
+    index = {i: k for k, i in enumerate(table)}
+    rows = np.array(list(table.values()))[np.array([index[i] for i in face.tolist()])]
+    return rows[:, 0:3] - reference, rows[:, 3:6], rows[:, 6:9], rows[:, 9:12], rows[:, 12]
+
+
+def _frame_row(surface: Surface, outward: bool) -> list[float]:
+    f = surface.frame
+    return [*f.origin, *f.x, *f.y, *f.normal, 1.0 if outward else -1.0]
+
+
+def _inner(v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Nodes (M, K) and weights (M, K) of the inner integral from 0 to v."""
+    nodes, weights = leggauss(INNER_NODES)
+    return 0.5 * v[:, None] * (nodes + 1.0), 0.5 * v[:, None] * weights
+
+
+def _rows(a: FloatArray, b: FloatArray) -> FloatArray:
+    return np.einsum("ij,ij->i", a, b)
+
+
+def _plane_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> _Strip:
+    origin, x, y, normal, sign = _frames(faces, face, reference)
+    d = p - origin
+    v = _rows(d, y)
+    nodes, weights = _inner(v)
+    base = p - v[:, None] * y
+    points = base[:, None, :] + nodes[:, :, None] * y[:, None, :]
+    # Green: the region counts positive when its loops run counter-clockwise about the outward normal
+    du = -_rows(dp, x) * sign
+    return _Strip(points, normal * sign[:, None], weights * du[:, None], face)
+
+
+def _cylinder_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> _Strip:
+    origin, _, _, axis, sign = _frames(faces, face, reference)
+    d = p - origin
+    v = _rows(d, axis)
+    radial = d - v[:, None] * axis
+    radial /= np.sqrt(_rows(radial, radial))[:, None]
+    around = np.cross(axis, radial)
+    nodes, weights = _inner(v)
+    base = p - v[:, None] * axis
+    points = base[:, None, :] + nodes[:, :, None] * axis[:, None, :]
+    arc = -_rows(dp, around) * sign  # radius times du
+    return _Strip(points, radial * sign[:, None], weights * arc[:, None], face)
+
+
+_RULES: dict[str, _Rule] = {PlaneSurface.kind: _plane_strip, CylinderSurface.kind: _cylinder_strip}
+
+
+def _volume_moments(strip: _Strip) -> FloatArray:
+    """(V, x, y, z, xx, yy, zz, xy, yz, zx) integrals about the reference point."""
+    p, n, w = strip.points, strip.normals[:, None, :], strip.weights
+    x, y, z = p[:, :, 0], p[:, :, 1], p[:, :, 2]
+    wx, wy, wz = w * n[:, :, 0], w * n[:, :, 1], w * n[:, :, 2]
+    terms = (
+        (x * wx + y * wy + z * wz) / 3.0,
+        x * x * wx / 2.0,
+        y * y * wy / 2.0,
+        z * z * wz / 2.0,
+        x**3 * wx / 3.0,
+        y**3 * wy / 3.0,
+        z**3 * wz / 3.0,
+        x * x * y * wx / 2.0,
+        y * y * z * wy / 2.0,
+        z * z * x * wz / 2.0,
+    )
+    return np.array([term.sum() for term in terms])
+
+
+def _from_moments(m: FloatArray, face_areas: FloatArray, reference: FloatArray) -> MassProperties:
+    volume = float(m[0])
+    center = m[1:4] / volume if volume else np.zeros(3)
+    xx, yy, zz = m[4:7] - volume * center * center
+    xy = m[7] - volume * center[0] * center[1]
+    yz = m[8] - volume * center[1] * center[2]
+    zx = m[9] - volume * center[2] * center[0]
+    inertia = np.array([[yy + zz, -xy, -zx], [-xy, zz + xx, -yz], [-zx, -yz, xx + yy]])
+    x, y, z = (float(c) for c in reference + center)
+    return MassProperties(volume, float(face_areas.sum()), (x, y, z), inertia, face_areas)

@@ -1,0 +1,162 @@
+"""Is this set of faces a solid? The checks that every body passes before anybody sees it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..geometry.tolerance import LARGEST, RESOLUTION
+from ..geometry.vector import Vec3, distance
+from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
+from .mass import mass_properties
+
+SAMPLES = 5
+MAX_LISTED = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One thing that is wrong: a code, a sentence, and the place (None where there is no one place)."""
+
+    code: str
+    message: str
+    place: Vec3 | None = None
+
+    def __str__(self) -> str:
+        if self.place is None:
+            return self.message
+        x, y, z = self.place
+        return f"{self.message} at ({x:.6g}, {y:.6g}, {z:.6g})"
+
+
+def check_lumps(lumps: Sequence[Lump]) -> tuple[Problem, ...]:
+    """All problems found, at most MAX_LISTED of them; an empty tuple for a valid body.
+
+    Checked: edges used once each way, loops closed head to tail, vertices on their curves, edges
+    on their surfaces, faces the right way round, shells connected, Euler's formula, and the sign
+    of every shell's volume. Cost O(number of edges).
+    """
+    problems: list[Problem] = []
+    for problem in _all_problems(lumps):
+        problems.append(problem)
+        if len(problems) == MAX_LISTED:
+            break
+    return tuple(problems)
+
+
+def _all_problems(lumps: Sequence[Lump]) -> Iterator[Problem]:
+    if not lumps:
+        yield Problem("EMPTY", "the body has no faces")
+    for lump in lumps:
+        for shell in lump.shells:
+            found = list(_topology_problems(shell))
+            yield from found
+            if not found:
+                yield from _geometry_problems(shell)
+                yield from _volume_problems(shell, is_void=shell is not lump.outer)
+
+
+def _topology_problems(shell: Shell) -> Iterator[Problem]:
+    uses: dict[Edge, list[Coedge]] = defaultdict(list)
+    for face in shell.faces:
+        yield from _loop_problems(face)
+        for coedge in face.coedges():
+            uses[coedge.edge].append(coedge)
+    for edge, coedges in uses.items():
+        if len(coedges) != 2:
+            yield Problem("EDGE_USES", f"an edge is used {len(coedges)} times, not twice", edge.midpoint())
+        elif coedges[0].forward == coedges[1].forward:
+            yield Problem("EDGE_DIRECTION", "both faces run along an edge the same way", edge.midpoint())
+    yield from _euler_problems(shell, uses)
+
+
+def _loop_problems(face: Face) -> Iterator[Problem]:
+    for loop in face.loops:
+        if not loop.coedges:
+            yield Problem("LOOP_EMPTY", "a loop has no edges")
+        previous = loop.coedges[-1] if loop.coedges else None
+        for coedge in loop.coedges:
+            if coedge.edge.is_closed and len(loop.coedges) > 1:
+                yield Problem("LOOP_OPEN", "a closed edge shares its loop", coedge.edge.midpoint())
+            if previous is not None and previous.end is not coedge.start:
+                yield Problem("LOOP_OPEN", "a loop is not closed", coedge.edge.midpoint())
+            previous = coedge
+
+
+def _euler_problems(shell: Shell, uses: dict[Edge, list[Coedge]]) -> Iterator[Problem]:
+    vertices = {v for edge in uses for v in (edge.start, edge.end) if v is not None}
+    rings = sum(edge.is_closed for edge in uses)
+    faces = sum(2 - len(face.loops) for face in shell.faces)
+    characteristic = len(vertices) + rings - len(uses) + faces
+    if characteristic % 2 or characteristic > 2:
+        yield Problem("EULER", f"Euler's formula gives {characteristic}, not 2, 0, -2 ...")
+    groups = _connected(shell.faces)
+    if groups != 1:
+        yield Problem("SHELL", f"a shell falls into {groups} parts")
+
+
+def _connected(faces: Iterable[Face]) -> int:
+    """Number of groups of faces that hang together by edges."""
+    by_edge: dict[Edge, list[Face]] = defaultdict(list)
+    unseen = set()
+    for face in faces:
+        unseen.add(face)
+        for coedge in face.coedges():
+            by_edge[coedge.edge].append(face)
+    groups = 0
+    while unseen:
+        groups += 1
+        todo = [unseen.pop()]
+        while todo:
+            for coedge in todo.pop().coedges():
+                for other in by_edge[coedge.edge]:
+                    if other in unseen:
+                        unseen.remove(other)
+                        todo.append(other)
+    return groups
+
+
+def _geometry_problems(shell: Shell) -> Iterator[Problem]:
+    edges = {coedge.edge for face in shell.faces for coedge in face.coedges()}
+    for edge in edges:
+        yield from _edge_problems(edge)
+    for face in shell.faces:
+        if not face.loops:
+            continue
+        points = np.concatenate([_samples(c.edge) for c in face.coedges()])
+        gaps = np.abs(face.surface.distance(points))
+        worst = int(gaps.argmax())
+        if gaps[worst] > RESOLUTION:
+            x, y, z = (float(c) for c in points[worst])
+            yield Problem(
+                "EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z)
+            )
+
+
+def _samples(edge: Edge) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
+    return edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES))
+
+
+def _edge_problems(edge: Edge) -> Iterator[Problem]:
+    if not edge.length > RESOLUTION:
+        yield Problem("EDGE_SHORT", f"an edge is only {edge.length:.2g} long", edge.midpoint())
+    if not np.abs(edge.bounds).max() <= LARGEST:
+        yield Problem("SIZE", f"an edge lies more than {LARGEST:g} from the origin", edge.midpoint())
+    ends: tuple[tuple[Vertex | None, float], ...] = ((edge.start, edge.t0), (edge.end, edge.t1))
+    for vertex, t in ends:
+        if vertex is not None and distance(vertex.point, edge.curve.point(t)) > RESOLUTION:
+            yield Problem("VERTEX_CURVE", "a vertex is off its edge", vertex.point)
+
+
+def _volume_problems(shell: Shell, is_void: bool) -> Iterator[Problem]:
+    properties = mass_properties(shell.faces)
+    for face, area in zip(shell.faces, properties.face_areas, strict=True):
+        if not area > 0.0:
+            name = f' "{face.names[0]}"' if face.names else ""
+            yield Problem("FACE_AREA", f"the {face.surface.kind} face{name} is inside out or empty")
+    volume = -properties.volume if is_void else properties.volume
+    if not volume > RESOLUTION**3:
+        yield Problem("VOLUME", f"the volume of a shell is {properties.volume:.3g}")
