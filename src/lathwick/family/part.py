@@ -36,6 +36,11 @@ class Material:
     def __post_init__(self) -> None:
         self.density_in("mm")
 
+    @property
+    def mass_unit(self) -> str:
+        """ "kg" where the density is a text with a unit; "" where it is a bare number."""
+        return "kg" if isinstance(self.density, str) else ""
+
     def density_in(self, unit: str) -> float:
         """Mass per cubic `unit`. Raises ParameterError if it is not a positive number."""
         density = self.density
@@ -119,6 +124,13 @@ class Part:
     def mass(self) -> float | None:
         """Volume times density; None without a material."""
         return None if self.material is None else self.volume * self.material.density_in(self.unit)
+
+    @property
+    def mass_text(self) -> str:
+        """The mass to four digits, with its unit where that is known; "" without a material."""
+        if self.material is None or self.mass is None:
+            return ""
+        return f"{self.mass:.4g} {self.material.mass_unit}".rstrip()
 
     @property
     def warnings(self) -> tuple[str, ...]:

@@ -57,6 +57,15 @@ def read_rows(
     return rows
 
 
+def count_rows(table: str | PathLike[str]) -> int:
+    """How many rows a table has, for a progress bar; 0 for one that cannot be read."""
+    try:
+        _, lines = _file_lines(table)
+    except ParameterError:
+        return 0
+    return sum(any(not _is_empty(value) for value in line) for _, line in lines)
+
+
 Lines = tuple[list[str], list[tuple[str, list[Any]]]]
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import multiprocessing
+import importlib.util
 import os
+import pickle
 import sys
 import threading
 import time
@@ -11,6 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
+from multiprocessing import get_context
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -156,7 +158,11 @@ def _built(
 
 
 def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[int, Variant]]:
-    pool = ProcessPoolExecutor(workers, _context(), _begin_worker, (order,))
+    if sys.platform == "linux" and threading.active_count() == 1:
+        # quickest, and safe while this process has no second thread: the order is simply inherited
+        pool = ProcessPoolExecutor(workers, get_context("fork"), _inherit, (order,))
+    else:
+        pool = ProcessPoolExecutor(workers, get_context("spawn"), _unpack, (_packed(order),))
     try:
         jobs = {pool.submit(_build_in_worker, row): i for i, row in enumerate(rows)}
         yield from _collected(jobs, rows)
@@ -164,17 +170,30 @@ def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[
         pool.shutdown(cancel_futures=True)
 
 
-def _context() -> multiprocessing.context.BaseContext:
-    """Forking is quickest and needs no import of the script, but is only safe with one thread."""
-    may_fork = sys.platform == "linux" and threading.active_count() == 1
-    return multiprocessing.get_context("fork" if may_fork else "spawn")
+def _packed(order: _Order) -> bytes:
+    """The order as bytes, with the code of a design that a new process could not import."""
+    import cloudpickle
+
+    module = sys.modules.get(order.design.build.__module__)
+    if module is None or module.__name__ == "__main__" or importlib.util.find_spec(module.__name__):
+        return cloudpickle.dumps(order)
+    cloudpickle.register_pickle_by_value(module)
+    try:
+        return cloudpickle.dumps(order)
+    finally:
+        cloudpickle.unregister_pickle_by_value(module)
 
 
 _worker_order: list[_Order] = []
+"""In a worker process: what it was started for."""
 
 
-def _begin_worker(order: _Order) -> None:
+def _inherit(order: _Order) -> None:
     _worker_order[:] = [order]
+
+
+def _unpack(packed: bytes) -> None:
+    _worker_order[:] = [pickle.loads(packed)]
 
 
 def _build_in_worker(row: Row) -> Variant:
@@ -207,7 +226,7 @@ def _build_row(order: _Order, row: Row) -> Variant:
     except LathwickError as error:
         return _failure(row, values, time.perf_counter() - started, str(error), error)
     except Exception as error:  # a mistake in the user's script must not stop the other rows
-        reason = f"{type(error).__name__} in the script{_script_line(error)}: {error}"
+        reason = f"{type(error).__name__} in the script{script_line(error)}: {error}"
         return _failure(row, values, time.perf_counter() - started, reason)
     seconds = time.perf_counter() - started
     message = "; ".join(part.warnings)
@@ -222,13 +241,13 @@ def _failure(
     return Variant(row.place, row.name, values, FAILED, None, None, (), seconds, f"{where}: {reason}")
 
 
-def _script_line(error: BaseException) -> str:
-    """Where in the user's own code an error came from."""
+def script_line(error: BaseException) -> str:
+    """ ", saddle.py line 12": where in the user's own code an error came from; "" if nowhere."""
     package = str(Path(__file__).parents[1])
     trace, found = error.__traceback__, ""
     while trace is not None:
         code = trace.tb_frame.f_code
-        if not code.co_filename.startswith(package):
+        if not code.co_filename.startswith((package, sys.prefix, sys.base_prefix, "<")):
             found = f", {Path(code.co_filename).name} line {trace.tb_lineno}"
         trace = trace.tb_next
     return found

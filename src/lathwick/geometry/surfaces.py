@@ -22,6 +22,7 @@ class Surface(Protocol):
     @property
     def u_period(self) -> float: ...
     def normal(self, point: Vec3) -> Vec3: ...
+    def normals(self, points: FloatArray) -> FloatArray: ...
     def distance(self, points: FloatArray) -> FloatArray: ...
     def parameters(self, points: FloatArray) -> FloatArray: ...
     def points(self, uv: FloatArray) -> FloatArray: ...
@@ -41,6 +42,10 @@ class PlaneSurface:
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal; the same everywhere."""
         return self.frame.normal
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at `points`, shape (N, 3); returns shape (N, 3)."""
+        return np.broadcast_to(np.asarray(self.frame.normal), points.shape)
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
@@ -72,6 +77,12 @@ class CylinderSurface:
         """Unit normal at the foot of `point`; ValueError on the axis itself."""
         u, v, _ = self.frame.local(point)
         return unit(sub(self.frame.point(u, v), self.frame.origin))
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        local = self.frame.locals(points)
+        radial = local[:, :2] / np.hypot(local[:, 0], local[:, 1])[:, None]
+        return radial @ np.array([self.frame.x, self.frame.y])
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""

@@ -36,6 +36,13 @@ def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_AN
     Neither goes below what 32-bit floats can tell apart (`sampling.FINEST`). Raises
     ModellingError for a tolerance that is not positive.
     """
+    return tessellate_by_face(body, chord, angle)[0]
+
+
+def tessellate_by_face(
+    body: Body, chord: float | None = None, angle: float = DEFAULT_ANGLE
+) -> tuple[Mesh, IntArray]:
+    """As `tessellate`; also the index in `body.brep_faces` of each triangle's face, shape (T,)."""
     low, high = np.array(body.bounds)
     if chord is None:
         chord = DEFAULT_SHARE * float(np.linalg.norm(high - low))
@@ -49,7 +56,8 @@ def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_AN
         _flat(face, polygons[face], points) if face in polygons else _strip(face, samples)
         for face in body.brep_faces
     ]
-    return Mesh(points, np.concatenate(triangles), body.unit)
+    owner = np.repeat(np.arange(len(triangles)), [len(rows) for rows in triangles])
+    return Mesh(points, np.concatenate(triangles), body.unit), owner
 
 
 def _sound_samples(

@@ -1,0 +1,5 @@
+"""`python -m lathwick`."""
+
+from .cli.main import main
+
+main()

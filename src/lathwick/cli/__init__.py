@@ -1,0 +1,1 @@
+"""The command line: it only translates options into one call of the library, and prints."""

@@ -1,0 +1,204 @@
+"""`lathwick`: the commands. Each imports what it needs when it runs, so that --help is quick."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+import click
+
+from ..errors import LathwickError, ParameterError
+
+DONE, FAILED, WRONG = 0, 1, 2
+SETTINGS_OF_HELP = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
+PNG = click.Path(dir_okay=False, path_type=Path)
+OUT = click.Path(file_okay=False, path_type=Path)
+SETTINGS = click.option(
+    "--set", "settings", metavar="NAME=VALUE", multiple=True, help="Set a parameter; may be repeated."
+)
+
+
+class _Commands(click.Group):
+    """Shows commands in the order in which a user meets them."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(self.commands)
+
+
+@click.group(
+    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
+)
+@click.version_option(package_name="lathwick", prog_name="lathwick")
+@click.option("--traceback", is_flag=True, help="Show where in the code an error came from.")
+def cli(traceback: bool) -> None:
+    """Parametric parts from scripts: build them, make every size in a table, look and measure.
+
+    SCRIPT is a Python file with a design in it; where it has several, write FILE.py:DESIGN.
+    Exit codes: 0 done, 1 the work failed, 2 the call or its data was wrong.
+    """
+
+
+@cli.command()
+@click.option("--out", default="lathwick-demo", show_default=True, type=OUT, help="Folder to work in.")
+def demo(out: Path) -> None:
+    """Copy an example script and its table into a folder, build it, and run the table."""
+    from .demo import run_demo
+
+    raise SystemExit(run_demo(out))
+
+
+@cli.command()
+@click.argument("script")
+def params(script: str) -> None:
+    """List the parameters of a design: defaults, formulas, limits, notes."""
+    from ..family.script import load_design
+    from .show import show_parameters
+
+    show_parameters(load_design(script))
+
+
+@cli.command()
+@click.argument("script")
+@SETTINGS
+@click.option("--out", default=".", show_default=True, type=OUT, help="Folder for the files.")
+@click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
+@click.option("--chord", type=float, help="STL: largest distance from the exact surface, design unit.")
+@click.option("--angle", type=float, help="STL: largest angle per chord, degrees.")
+@click.option("--stl-unit", help="STL: convert to this unit (mm, cm, m, in).")
+def build(
+    script: str,
+    settings: Sequence[str],
+    out: Path,
+    formats: str,
+    chord: float | None,
+    angle: float | None,
+    stl_unit: str | None,
+) -> None:
+    """Build a design and write it as STEP and STL."""
+    from .work import build_part
+
+    mesh = {"chord": chord, "angle": angle, "unit": stl_unit}
+    options = {key: value for key, value in mesh.items() if value is not None}
+    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), options))
+
+
+@cli.command()
+@click.argument("script")
+@click.argument("table", type=click.Path(path_type=Path))
+@click.option("--out", default="variants", show_default=True, type=OUT, help="Folder for the files.")
+@click.option("--workers", type=int, help="Number of processes; by default one per processor.")
+@click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
+def vary(script: str, table: Path, out: Path, workers: int | None, formats: str) -> None:
+    """Build every row of a table (CSV or XLSX) and write the files and variants.csv."""
+    from .work import run_table
+
+    raise SystemExit(run_table(script, table, out, workers, formats.split(",")))
+
+
+@cli.command()
+@click.argument("script")
+@click.option(
+    "-o", "--output", required=True, type=click.Path(dir_okay=False, path_type=Path), help="PNG to write."
+)
+@SETTINGS
+@click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
+@click.option("--view", default="iso", show_default=True, help="iso front back right left top bottom")
+@click.option("--size", default="1280x800", show_default=True, help="Width x height in pixels.")
+def picture(
+    script: str, output: Path, settings: Sequence[str], sketch: str | None, view: str, size: str
+) -> None:
+    """Draw the part, shaded with its edges, or one of its sketches with dimensions."""
+    from .work import draw
+
+    draw(script, _pairs(settings), output, sketch, view, _pixels(size))
+
+
+@cli.command()
+@click.argument("target", metavar="FILE|SCRIPT")
+@SETTINGS
+@click.option("--faces", is_flag=True, help="List every face with its name, kind and area.")
+@click.option("--edges", is_flag=True, help="List every edge with its kind, length and faces.")
+def measure(target: str, settings: Sequence[str], faces: bool, edges: bool) -> None:
+    """Measure a design, or the mesh in an STL file: volume, area, mass, size, center."""
+    from .work import measure_target
+
+    measure_target(target, _pairs(settings), faces, edges)
+
+
+@cli.command()
+@click.argument("target", metavar="FILE|SCRIPT")
+@SETTINGS
+def check(target: str, settings: Sequence[str]) -> None:
+    """Check that a design gives a valid solid, or that an STL file holds a watertight mesh."""
+    from .work import check_target
+
+    raise SystemExit(check_target(target, _pairs(settings)))
+
+
+def _pairs(settings: Sequence[str]) -> dict[str, Any]:
+    pairs: dict[str, Any] = {}
+    for setting in settings:
+        name, equals, value = setting.partition("=")
+        name = name.strip()
+        if not equals or not name:
+            raise ParameterError(f'--set "{setting}": write NAME=VALUE')
+        if name in pairs:
+            raise ParameterError(f"--set gives {name} twice", parameter=name)
+        pairs[name] = value
+    return pairs
+
+
+def _pixels(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    if not (width.isdigit() and height.isdigit()):
+        raise ParameterError(f'--size "{text}": write 1280x800')
+    return int(width), int(height)
+
+
+def _exit_code(error: LathwickError) -> int:
+    return WRONG if isinstance(error, ParameterError) else FAILED
+
+
+def main(arguments: Sequence[str] | None = None) -> NoReturn:
+    """Run the command line; a mistake in data is one line on standard error and an exit code."""
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))  # so that drafts of files are removed
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        cli.main(given, prog_name="lathwick", standalone_mode=False)
+    except LathwickError as error:
+        _refuse(str(error), _exit_code(error), given)
+    except click.exceptions.Abort:
+        _refuse("stopped", 130, [])
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except KeyboardInterrupt:
+        _refuse("stopped", 130, [])
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(FAILED)
+    except Exception as error:  # a mistake in the user's script is told in one line, too
+        from ..family.variants import script_line
+
+        where = script_line(error)
+        if not where:
+            raise
+        _refuse(f"{type(error).__name__} in the script{where}: {error}", FAILED, given)
+    sys.exit(DONE)
+
+
+def _refuse(message: str, code: int, given: Sequence[str]) -> NoReturn:
+    if "--traceback" in given and sys.exc_info()[1] is not None:
+        import traceback
+
+        traceback.print_exc()
+    click.secho("lathwick: ", fg="red", bold=True, nl=False, err=True)
+    click.echo(message, err=True)
+    sys.exit(code)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,180 @@
+"""What the commands do: one call of the library each, then print what came of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from ..errors import ParameterError
+from ..family.design import Design
+from ..family.files import read_mesh, save
+from ..family.part import Part
+from ..family.script import load_design
+from ..family.tables import count_rows
+from ..family.variants import TABLE_FILE, Variant, checked_formats, vary
+from .show import (
+    console,
+    heading,
+    show_edges,
+    show_faces,
+    show_measures,
+    show_mesh,
+    show_run,
+    show_steps,
+    show_values,
+    show_written,
+)
+
+MESH_SUFFIXES = (".stl",)
+STEP_SUFFIXES = (".step", ".stp")
+
+
+def build_part(
+    script: str,
+    settings: Mapping[str, Any],
+    out: Path,
+    formats: Sequence[str],
+    mesh_options: Mapping[str, Any],
+) -> int:
+    """Build, show and save one part; returns the exit code."""
+    suffixes = checked_formats(formats)
+    design = load_design(script)
+    part = design(**settings)
+    heading(part.name, f"unit {part.unit}")
+    show_values(design, part.params, settings)
+    show_steps(part.steps)
+    show_measures(part)
+    show_written(_saved(part, out, suffixes, mesh_options))
+    return 0
+
+
+def _saved(part: Part, out: Path, suffixes: Sequence[str], mesh_options: Mapping[str, Any]) -> list[Path]:
+    _make_folder(out)
+    paths = []
+    for suffix in suffixes:
+        path = out / f"{part.name}.{suffix}"
+        save(part, path, **(mesh_options if suffix == "stl" else {}))
+        paths.append(path)
+    return paths
+
+
+def _make_folder(out: Path) -> None:
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ParameterError(f"{out}: cannot be made a folder: {error.strerror or error}") from None
+
+
+def run_table(script: str, table: Path, out: Path, workers: int | None, formats: Sequence[str]) -> int:
+    """Build every row, with a progress bar; returns the exit code."""
+    return run_variants(load_design(script), table, out, workers, formats)
+
+
+def run_variants(design: Design, table: Path, out: Path, workers: int | None, formats: Sequence[str]) -> int:
+    """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code."""
+    suffixes = checked_formats(formats)
+    _make_folder(out)
+    with _progress(count_rows(table)) as tick:
+        run = vary(design, table, out, suffixes, workers, progress=tick)
+    heading(design.name, f"{len(run.variants)} variants from {table.name}, unit {design.unit}")
+    show_run(run, design.unit)
+    files = sum(len(v.files) for v in run.variants)
+    console.print(f"  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{out}[/]")
+    if run.failed:
+        console.print(f"  [red]{len(run.failed)} of {len(run.variants)} variants failed[/]")
+    return 1 if run.failed else 0
+
+
+@contextmanager
+def _progress(total: int) -> Iterator[Callable[[Variant], None]]:
+    """A progress bar that is drawn again after each variant.
+
+    It has no thread of its own, so that worker processes can be forked."""
+    columns = (
+        TextColumn("building"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+        TextColumn("{task.description}"),
+    )
+    with Progress(*columns, console=console, auto_refresh=False, transient=True) as bar:
+        task = bar.add_task("", total=total)
+
+        def tick(variant: Variant) -> None:
+            bar.update(task, advance=1, description=variant.name, refresh=True)
+
+        yield tick
+
+
+def draw(
+    script: str,
+    settings: Mapping[str, Any],
+    output: Path,
+    sketch: str | None,
+    view: str,
+    size: tuple[int, int],
+) -> None:
+    """Write a picture of the part or of one of its sketches."""
+    if output.suffix.lower() != ".png":
+        raise ParameterError(f"{output.name}: a picture is a .png file")
+    part = load_design(script)(**settings)
+    _make_folder(output.parent)
+    if sketch is None:
+        save(part, output, size=size, view=view)
+    else:
+        sketches = {step.name: step.sketch for step in part.steps if step.sketch is not None}
+        if sketch not in sketches:
+            raise ParameterError(f'there is no sketch "{sketch}"; there are {", ".join(sketches) or "none"}')
+        save(sketches[sketch], output, size=size)
+    show_written([output])
+
+
+def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges: bool) -> None:
+    """Measure the mesh in a file, or the part of a script."""
+    if _is_file(target, settings):
+        show_mesh(read_mesh(target), Path(target).name)
+        return
+    part = load_design(target)(**settings)
+    heading(part.name, f"unit {part.unit}")
+    show_measures(part)
+    if faces:
+        show_faces(part.body)
+    if edges:
+        show_edges(part.body)
+
+
+def check_target(target: str, settings: Mapping[str, Any]) -> int:
+    """Check a mesh or a part; returns the exit code."""
+    if _is_file(target, settings):
+        mesh = read_mesh(target)
+        show_mesh(mesh, Path(target).name)
+        sound = mesh.is_watertight and mesh.volume > 0
+        console.print("  [green]sound[/]" if sound else "  [red]not sound[/]: it does not bound a solid")
+        return 0 if sound else 1
+    part = load_design(target)(**settings)
+    heading(part.name, f"unit {part.unit}")
+    show_steps(part.steps)
+    problems = part.body.check()
+    for problem in problems:
+        console.print(f"  [red]{problem.code}[/] {problem}")
+    if not problems:
+        console.print("  [green]valid[/]: closed, the right way round, every edge shared by two faces")
+    return 1 if problems else 0
+
+
+def _is_file(target: str, settings: Mapping[str, Any]) -> bool:
+    """Whether the target is an exported file rather than a script."""
+    suffix = Path(target).suffix.lower()
+    if suffix in STEP_SUFFIXES:
+        raise ParameterError(f"{target}: STEP files cannot be read back yet; use the script or the .stl")
+    if suffix not in MESH_SUFFIXES:
+        return False
+    if settings:
+        raise ParameterError(f"{target}: --set goes with a script, not with a file")
+    if not Path(target).is_file():
+        raise ParameterError(f"{target}: no such file")
+    return True

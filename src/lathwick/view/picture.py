@@ -1,0 +1,69 @@
+"""PNG pictures of whatever can be drawn."""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING, Any
+
+from ..errors import ExchangeError
+from ..family.part import STEEL_BLUE, Part, parse_color
+from ..sketch.sketch import Sketch
+from ..topology.body import Body
+from .style import DPI, PAPER, SIZE
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+SMALLEST, LARGEST = 100, 8000
+
+
+def png(obj: Any, name: str, *, size: tuple[int, int] = SIZE, **options: Any) -> bytes:
+    """A PNG of a part, body or sketch.
+
+    size : (width, height) in pixels. For a part or body: `view`, one of `camera.VIEWS`.
+    Raises ExchangeError for anything else, or when the packages of the extra are missing.
+    """
+    width, height = size
+    if not all(isinstance(n, int) and SMALLEST <= n <= LARGEST for n in (width, height)):
+        raise ExchangeError(f"a picture is {SMALLEST} to {LARGEST} pixels wide and high, got {size}")
+    figure = new_figure(size)
+    if isinstance(obj, Sketch):
+        from .sketch_picture import draw_sketch
+
+        draw_sketch(figure, obj, **options)
+    elif isinstance(obj, (Part, Body)):
+        from .body_picture import draw_body
+
+        body = obj.body if isinstance(obj, Part) else obj
+        color = obj.color if isinstance(obj, Part) and obj.color else STEEL_BLUE
+        mass = obj.mass_text if isinstance(obj, Part) else ""
+        draw_body(figure, body, name, parse_color(color), size, mass, **options)
+    else:
+        raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
+    return encoded(figure)
+
+
+def new_figure(size: tuple[int, int]) -> Figure:
+    """An empty figure of `size` pixels. Raises ExchangeError if matplotlib is not installed."""
+    try:
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
+    except ModuleNotFoundError as error:
+        raise missing(error) from error
+    figure = Figure(figsize=(size[0] / DPI, size[1] / DPI), dpi=DPI, facecolor=PAPER)
+    FigureCanvasAgg(figure)
+    return figure
+
+
+def missing(error: ModuleNotFoundError) -> ExchangeError:
+    """What to tell a user who has not installed the extra."""
+    return ExchangeError(
+        f'pictures need the package "{error.name}"; install it with: pip install "lathwick[pictures]"'
+    )
+
+
+def encoded(figure: Figure) -> bytes:
+    """The PNG file of a figure, the same bytes each time."""
+    out = io.BytesIO()
+    figure.savefig(out, format="png", dpi=DPI, facecolor=figure.get_facecolor(), metadata={"Software": None})
+    return out.getvalue()
