@@ -18,6 +18,8 @@ from .equations import Equation
 
 HALF_TURN = math.pi
 QUARTER_TURN = 0.5 * math.pi
+CUSP = 0.92 * math.pi
+"""A tangent join that is drawn turning back by more than this (radians) is meant as a cusp."""
 
 
 class Constraint:
@@ -160,13 +162,25 @@ def _turn(a: Vec2, b: Vec2, c: Vec2, d: Vec2) -> float:
     return math.atan2(u[0] * v[1] - u[1] * v[0], u[0] * v[0] + u[1] * v[1])
 
 
-def _direction(a: Point, b: Point, c: Point, d: Point, angles: Sequence[float]) -> Equation:
-    """Direction CD makes one of `angles` (radians) with AB: the one nearest to the drawing."""
+def _direction(
+    a: Point, b: Point, c: Point, d: Point, angles: Sequence[float], likely: float | None = None
+) -> Equation:
+    """Direction CD makes one of `angles` (radians) with AB: the one nearest to the drawing.
+
+    `likely`, where given, is the angle at which a chain runs on smoothly; it is taken unless the
+    drawing clearly shows a cusp.
+    """
     drawn = _turn(a.position, b.position, c.position, d.position)
-    target = min(angles, key=lambda angle: abs(math.remainder(angle - drawn, math.tau)))
+    target = min(angles, key=lambda angle: _off(angle, drawn))
+    if likely is not None and _off(likely, drawn) < CUSP:
+        target = likely
     lengths = (math.dist(a.position, b.position), math.dist(c.position, d.position))
     scale = max(math.sqrt(lengths[0] * lengths[1]), RESOLUTION)
     return Equation("direction", (*_pair(a, b), *_pair(c, d)), (target, scale))
+
+
+def _off(one: float, two: float) -> float:
+    return abs(math.remainder(one - two, math.tau))
 
 
 def _height(point: Point, line: Line) -> float:
@@ -227,33 +241,55 @@ def _perpendicular(c: Constraint, context: Context) -> list[Equation]:
 def _tangent(c: Constraint, context: Context) -> list[Equation]:
     one, two = c.entities
     shared = context.shared_point(one, two)
-    if isinstance(one, Line):
-        assert isinstance(two, Round)
-        return [_line_tangent(one, two, shared)]
-    assert isinstance(one, Round)
     if isinstance(two, Line):
-        return [_line_tangent(two, one, shared)]
+        one, two = two, one
     assert isinstance(two, Round)
-    return [_round_tangent(one, two, shared)]
+    if isinstance(one, Line):
+        if shared is None:
+            return [_line_beside(one, two)]
+        return [_line_joins(one, two, shared, context)]
+    assert isinstance(one, Round)
+    return [_round_beside(one, two) if shared is None else _round_joins(one, two, shared, context)]
 
 
-def _line_tangent(line: Line, circle: Round, shared: Point | None) -> Equation:
-    if shared is not None:  # the radius to the common point is perpendicular to the line
-        ends = (line.start, line.end, circle.center, shared)
-        return _direction(*ends, (QUARTER_TURN, -QUARTER_TURN))
+def _line_joins(line: Line, circle: Round, shared: Point, context: Context) -> Equation:
+    """The radius to the common point is perpendicular to the line."""
+    angles = (QUARTER_TURN, -QUARTER_TURN)
+    smooth = _leaving(line, shared, context) * _leaving(circle, shared, context) * QUARTER_TURN
+    return _direction(line.start, line.end, circle.center, shared, angles, smooth or None)
+
+
+def _line_beside(line: Line, circle: Round) -> Equation:
     side = 1.0 if _height(circle.center, line) >= 0 else -1.0
     center = circle.center
     return Equation("line_circle", (center.ix, center.iy, *_line(line), circle.ir), (side,))
 
 
-def _round_tangent(one: Round, two: Round, shared: Point | None) -> Equation:
-    if shared is not None:  # both centers lie on one line through the common point
-        return _direction(one.center, shared, two.center, shared, (0.0, HALF_TURN))
+def _round_joins(one: Round, two: Round, shared: Point, context: Context) -> Equation:
+    """Both centers lie on one line through the common point."""
+    turns = _leaving(one, shared, context) * _leaving(two, shared, context)
+    smooth = {1: HALF_TURN, -1: 0.0}.get(turns)
+    return _direction(one.center, shared, two.center, shared, (0.0, HALF_TURN), smooth)
+
+
+def _round_beside(one: Round, two: Round) -> Equation:
     apart = math.dist(one.center.position, two.center.position)
     r1, r2 = one.radius, two.radius
     branches = {(1.0, 1.0): r1 + r2, (1.0, -1.0): r1 - r2, (-1.0, 1.0): r2 - r1}
     signs = min(branches, key=lambda s: abs(apart - branches[s]))
     return Equation("circle_circle", (*_pair(one.center, two.center), one.ir, two.ir), signs)
+
+
+def _leaving(curve: Line | Round, end: Point, context: Context) -> int:
+    """How a curve leaves one of its ends: a line forward (1) or backward (-1), an arc turning left
+    (1) or right (-1) about its center; 0 if the point is no end of the curve."""
+    if isinstance(curve, Circle) or not isinstance(curve, (Line, Arc)):
+        return 0
+    here = context.same(end)
+    sense = -1 if isinstance(curve, Arc) and curve.clockwise else 1
+    if context.same(curve.start) is here:
+        return sense
+    return -sense if context.same(curve.end) is here else 0
 
 
 def _equal(c: Constraint, context: Context) -> list[Equation]:

@@ -51,8 +51,9 @@ class LinePiece:
         """What the piece adds, by Green's theorem, to the integrals of 1, x - ox and y - oy."""
         ax, ay = self.start[0] - o[0], self.start[1] - o[1]
         bx, by = self.end[0] - o[0], self.end[1] - o[1]
-        cross = ax * by - bx * ay
-        return (cross / 2, cross * (ax + bx) / 6, cross * (ay + by) / 6)
+        x = (by - ay) * (ax * ax + ax * bx + bx * bx) / 6  # half the integral of x^2 dy
+        y = (ax - bx) * (ay * ay + ay * by + by * by) / 6  # minus half the integral of y^2 dx
+        return ((ax * by - ay * bx) / 2, x, y)
 
     def winding(self, p: Vec2) -> float:
         """Angle (radians) that the direction from `p` to the piece turns through, start to end."""

@@ -123,11 +123,11 @@ def _measured(c: Constraint) -> tuple[Vec2, Vec2]:
     if len(c.entities) == 1:
         a, b = c.entities[0].points()
         return a.position, b.position
-    a, b = c.entities
-    if isinstance(a, Point) and isinstance(b, Point):
-        return a.position, b.position
-    other, line = (a, b) if isinstance(b, Line) else (b, a)
-    point = other.start if isinstance(other, Line) else other
+    one, two = c.entities
+    if isinstance(one, Point) and isinstance(two, Point):
+        return one.position, two.position
+    other, line = (one, two) if isinstance(two, Line) else (two, one)
+    point: Entity = other.start if isinstance(other, Line) else other
     assert isinstance(point, Point) and isinstance(line, Line)
     (px, py), (ax, ay), (bx, by) = point.position, line.start.position, line.end.position
     ex, ey = bx - ax, by - ay

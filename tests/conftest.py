@@ -1,0 +1,63 @@
+"""What the tests share: the demo design, a command line in this process, and the outside checkers."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+import lathwick as lw
+from lathwick.cli.main import main
+from lathwick.family.script import load_design
+
+ROOT = Path(__file__).parents[1]
+DEMO = ROOT / "src" / "lathwick" / "demo"
+CHECKERS = {
+    ".step": ROOT.parent / "shared/tools/stepcheck/stepcheck.py",
+    ".stl": ROOT.parent / "shared/tools/meshcheck/meshcheck.py",
+}
+
+
+@pytest.fixture(scope="session")
+def saddle() -> lw.Design:
+    """The design of the demo."""
+    return load_design(str(DEMO / "pipe_saddle.py"))
+
+
+@pytest.fixture
+def outside_check() -> Callable[[Path], None]:
+    """Runs the independent checker for a file, where this checkout has it beside it."""
+
+    def check(path: Path) -> None:
+        checker = CHECKERS[path.suffix]
+        if checker.exists():
+            run = subprocess.run([sys.executable, checker, path], capture_output=True, text=True)
+            assert run.returncode == 0, run.stdout + run.stderr
+
+    return check
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a command came back with."""
+
+    code: int
+    out: str
+    err: str
+
+
+@pytest.fixture
+def lathwick(capsys: pytest.CaptureFixture[str]) -> Callable[..., Answer]:
+    """Runs a command line in this process."""
+
+    def run(*arguments: object) -> Answer:
+        with pytest.raises(SystemExit) as stop:
+            main([str(a) for a in arguments])
+        captured = capsys.readouterr()
+        return Answer(int(stop.value.code or 0), captured.out, captured.err)
+
+    return run
