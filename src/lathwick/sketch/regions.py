@@ -17,7 +17,7 @@ from .region import PlaneLoop, Region
 
 
 def find_regions(pieces: Sequence[Piece], plane: Plane, unit: str) -> tuple[Region, ...]:
-    """Outer loops less the loops inside them, nested to any depth.
+    """Outer loops less the loops inside them, nested to any depth, in the order they were drawn.
 
     Raises SketchError with the place of an open end, a duplicate, a branch, or curves that cross
     or touch away from their ends.
@@ -26,7 +26,8 @@ def find_regions(pieces: Sequence[Piece], plane: Plane, unit: str) -> tuple[Regi
         raise SketchError("there is no curve to bound a profile (construction geometry does not)")
     _refuse_short(pieces)
     _refuse_meetings(pieces)
-    loops = _closed_loops(pieces)
+    order = {piece.name: i for i, piece in enumerate(pieces)}
+    loops = sorted(_closed_loops(pieces), key=lambda loop: min(order[p.name] for p in loop.pieces))
     return _nested(loops, plane, unit)
 
 
