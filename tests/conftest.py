@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -14,6 +15,7 @@ import lathwick as lw
 from lathwick.cli.main import main
 from lathwick.family.script import load_design
 
+os.environ["COLUMNS"] = "160"  # so that tables are not folded
 ROOT = Path(__file__).parents[1]
 DEMO = ROOT / "src" / "lathwick" / "demo"
 CHECKERS = {

@@ -168,7 +168,7 @@ def test_selections_combine_and_filter():
     (near,) = body.edges().nearest((21, 0, 9))
     assert near.midpoint == (20, 0, 9)
     assert len(body.edges().where(lambda e: e.length < 10)) == 4
-    with pytest.raises(lw.ModellingError, match="convex.. is for edges"):
+    with pytest.raises(lw.ModellingError, match=r"convex\(\) is for edges"):
         body.faces().convex()
 
 

@@ -3,6 +3,7 @@
 import math
 import os
 import re
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -54,7 +55,7 @@ def test_mesh_volume_converges():
         abs(lw.tessellate(body, chord, 90).volume / body.volume - 1) for chord in (1e-1, 1e-2, 1e-3, 1e-4)
     ]
     assert errors[0] < 0.05
-    for coarse, fine in zip(errors, errors[1:]):
+    for coarse, fine in pairwise(errors):
         assert fine < 0.2 * coarse
 
 
@@ -116,7 +117,7 @@ def test_same_input_same_bytes(tmp_path, monkeypatch, saddle):
 
 def test_stl_states_and_converts_its_unit(tmp_path):
     """An inch design exported in mm is 25.4 times as large, and says so."""
-    body, closed = ring_plate(4, 3, 1, 0, 0, 2, unit="in")
+    body, _ = ring_plate(4, 3, 1, 0, 0, 2, unit="in")
     lw.save(body, tmp_path / "in.stl")
     lw.save(body, tmp_path / "mm.stl", unit="mm")
     small, large = lw.read_mesh(tmp_path / "in.stl"), lw.read_mesh(tmp_path / "mm.stl")

@@ -139,10 +139,12 @@ def test_area_and_centroid_against_quadrature(seed, corners):
     """Star-shaped outlines of lines and arcs: Green's theorem agrees with polygons made fine."""
     random = np.random.default_rng(seed)
     angles = np.sort((np.arange(corners) + random.uniform(0.1, 0.9, corners)) / corners) * math.tau
-    points = [(r * math.cos(a), r * math.sin(a)) for a, r in zip(angles, random.uniform(5, 9, corners))]
+    points = [
+        (r * math.cos(a), r * math.sin(a)) for a, r in zip(angles, random.uniform(5, 9, corners), strict=True)
+    ]
     sk = lw.Sketch()
     outline = []
-    for i, (a, b) in enumerate(zip(points, points[1:] + points[:1])):
+    for i, (a, b) in enumerate(zip(points, points[1:] + points[:1], strict=True)):
         if (seed >> i) % 2:
             sk.line(a, b)
             outline += [a]

@@ -71,10 +71,9 @@ Lines = tuple[list[str], list[tuple[str, list[Any]]]]
 
 def _file_lines(table: str | PathLike[str]) -> Lines:
     path = Path(table)
-    raw = _read_file(path)
-    if not len(raw):
+    lines = _read_file(path)
+    if not lines:
         raise ParameterError(f"{path.name}: the table is empty")
-    lines = [list(line) for line in raw.itertuples(index=False, name=None)]
     heading = ["" if _is_empty(h) else str(h).strip() for h in lines[0]]
     while heading and not heading[-1] and all(_is_empty(line[len(heading) - 1]) for line in lines):
         heading.pop()
@@ -82,15 +81,23 @@ def _file_lines(table: str | PathLike[str]) -> Lines:
     return heading, body
 
 
-def _read_file(path: Path) -> pd.DataFrame:
-    import pandas as pd
-
-    if path.suffix.lower() not in (".csv", ".xlsx"):
+def _read_file(path: Path) -> list[list[Any]]:
+    """All cells, line by line, the heading first. Raises ParameterError."""
+    readers = {".csv": _read_csv, ".xlsx": _read_workbook}
+    reader = readers.get(path.suffix.lower())
+    if reader is None:
         raise ParameterError(f"{path.name}: a table is a .csv or .xlsx file")
     try:
-        if path.suffix.lower() == ".xlsx":
-            return pd.read_excel(path, header=None, dtype=object, keep_default_na=False)
-        return pd.read_csv(
+        return reader(path)
+    except OSError as error:
+        raise ParameterError(f"{path}: cannot be read: {error.strerror or error}") from None
+
+
+def _read_csv(path: Path) -> list[list[Any]]:
+    import pandas as pd
+
+    try:
+        raw = pd.read_csv(
             path,
             header=None,
             dtype=str,
@@ -101,15 +108,31 @@ def _read_file(path: Path) -> pd.DataFrame:
             encoding="utf-8-sig",
         )
     except pd.errors.EmptyDataError:
-        raise ParameterError(f"{path.name}: the table is empty") from None
-    except (pd.errors.ParserError, UnicodeDecodeError, ValueError, KeyError) as error:
+        return []
+    except (pd.errors.ParserError, UnicodeDecodeError) as error:
         raise ParameterError(f"{path.name}: cannot be read as a table: {_first_line(error)}") from None
-    except OSError as error:
-        raise ParameterError(f"{path}: cannot be read: {error.strerror or error}") from None
-    except Exception as error:  # zipfile and openpyxl raise their own kinds for a broken workbook
-        if type(error).__module__.split(".")[0] not in ("zipfile", "openpyxl", "xml", "zlib"):
-            raise
+    return [list(line) for line in raw.itertuples(index=False, name=None)]
+
+
+def _read_workbook(path: Path) -> list[list[Any]]:
+    """The first sheet. A cell with a spreadsheet formula gives its value; where there is none, as
+    for "=pipe/4", which only means something here, it gives the formula."""
+    from zipfile import BadZipFile
+
+    from openpyxl import load_workbook
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    try:
+        values, formulas = (load_workbook(path, data_only=only).worksheets[0] for only in (True, False))
+        pairs = zip(values.iter_rows(values_only=True), formulas.iter_rows(values_only=True), strict=True)
+        return [[_cell(v, f) for v, f in zip(*pair, strict=True)] for pair in pairs]
+    except (BadZipFile, InvalidFileException, KeyError, IndexError, ValueError) as error:
         raise ParameterError(f"{path.name}: is no workbook: {_first_line(error)}") from None
+
+
+def _cell(value: Any, formula: Any) -> Any:
+    is_formula = isinstance(formula, str) and formula.startswith("=")
+    return formula if is_formula and value in (None, "#NAME?") else value
 
 
 def _first_line(error: Exception) -> str:
