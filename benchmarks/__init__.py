@@ -1,0 +1,1 @@
+"""Speed, as ratios and growth: `make bench`. Never part of the tests."""

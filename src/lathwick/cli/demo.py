@@ -59,12 +59,17 @@ def _pictures(part: object, out: Path) -> list[Path]:
 def _say_next(out: Path) -> None:
     command = "lathwick" if shutil.which("lathwick") else sys.argv[0]
     script, table = out / SCRIPT, out / TABLE
+    what = {
+        out / "saddle.png": "the part",
+        out / "profile.png": "its sketch, with every dimension",
+        out / "sizes": "eight sizes as STEP and STL; variants.csv has their volume and mass",
+        script: "the script: sizes and formulas on top, then the sketch, then the plate",
+    }
+    width = max(len(str(path)) for path in what)
+    look = "\n".join(f"  {path!s:{width}}   {text}" for path, text in what.items())
     text = f"""
 [bold]Look at[/]
-  {out / "saddle.png"}     the part
-  {out / "profile.png"}    its sketch, with every dimension
-  {out / "sizes"}          eight sizes as STEP and STL; variants.csv has their volume and mass
-  {script}     the script: sizes and formulas on top, then the sketch, then the plate
+{look}
 
 [bold]Try next[/]
   {command} params {script}

@@ -29,7 +29,7 @@ def heading(text: str, detail: str = "") -> None:
 
 
 def _table(*columns: str, right: Iterable[str] = ()) -> Table:
-    table = Table(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=True, header_style="bold cyan")
+    table = Table(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=True, header_style="bold")
     for column in columns:
         justify: Any = "right" if column in right else "left"
         table.add_column(column, justify=justify, overflow="fold")
@@ -93,7 +93,7 @@ def show_values(design: Design, values: Mapping[str, Value], given: Mapping[str,
     for p in design.parameters:
         raw = given.get(p.name)
         if raw is not None:
-            source = "[yellow]set[/]" + (f" {escape(str(raw))}" if _is_formula(raw) else "")
+            source = "[magenta]set[/]" + (f" {escape(str(raw))}" if _is_formula(raw) else "")
         else:
             source = escape(str(p.default)) if _is_formula(p.default) else "[dim]default[/]"
         table.add_row(f"[bold]{p.name}[/]", shown(values[p.name], p.unit), source)
@@ -105,6 +105,7 @@ def _is_formula(raw: Any) -> bool:
 
 
 def show_steps(steps: Sequence[Step]) -> None:
+    console.print()
     table = _table("step", "what", "result", "time", right=("time",))
     for step in steps:
         table.add_row(
@@ -135,6 +136,7 @@ def show_measures(part: Part) -> None:
     low, high = part.bounds
     table = _table("measure", "value")
     table.show_header = False
+    console.print()
     unit = part.unit
     table.add_row("volume", number(part.volume, unit + "³"))
     table.add_row("area", number(part.area, unit + "²"))
@@ -191,6 +193,7 @@ def show_mesh(mesh: Mesh, name: str) -> None:
 
 
 def show_written(paths: Iterable[Path]) -> None:
+    console.print()
     for path in paths:
         console.print(f"  wrote [bold]{escape(str(path))}[/]  [dim]{size_text(path.stat().st_size)}[/]")
 
@@ -217,6 +220,8 @@ def show_run(run: VariantRun, unit: str) -> None:
     console.print(table)
     if len(run.variants) > MOST_ROWS:
         console.print(f"  [dim]and {len(run.variants) - MOST_ROWS} more, all in variants.csv[/]")
+    if run.failed:
+        console.print()
     for v in run.failed:
         console.print(f"  [red]failed[/] [bold]{escape(v.name)}[/]: {escape(v.message)}")
 

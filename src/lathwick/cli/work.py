@@ -83,7 +83,7 @@ def run_variants(design: Design, table: Path, out: Path, workers: int | None, fo
     heading(design.name, f"{len(run.variants)} variants from {table.name}, unit {design.unit}")
     show_run(run, design.unit)
     files = sum(len(v.files) for v in run.variants)
-    console.print(f"  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{out}[/]")
+    console.print(f"\n  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{out}[/]")
     if run.failed:
         console.print(f"  [red]{len(run.failed)} of {len(run.variants)} variants failed[/]")
     return 1 if run.failed else 0

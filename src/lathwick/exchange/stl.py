@@ -7,8 +7,10 @@ is stated in the header and read back from it.
 from __future__ import annotations
 
 import re
+from typing import NoReturn
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import ExchangeError
 from ..geometry.placement import FloatArray
@@ -16,10 +18,11 @@ from ..mesh.mesh import Mesh
 
 HEADER_BYTES = 80
 RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+BLOCK = 8192
 _UNIT = re.compile(r"unit=(mm|cm|m|in)\b")
 
 
-def write_stl(mesh: Mesh, name: str = "", *, ascii: bool = False) -> bytes:
+def write_stl(mesh: Mesh, name: str = "", *, ascii: bool = False) -> bytes | memoryview:
     """The STL file of `mesh` as bytes.
 
     Coordinates are rounded to 32-bit floats, normals computed from the rounded corners. Raises
@@ -27,23 +30,38 @@ def write_stl(mesh: Mesh, name: str = "", *, ascii: bool = False) -> bytes:
     """
     if not len(mesh.triangles):
         raise ExchangeError("an STL file needs at least one triangle")
-    corners = mesh.vertices.astype("<f4")[mesh.triangles]
-    normals = _normals(corners, mesh)
-    return (_ascii if ascii else _binary)(corners, normals, mesh.unit, name)
+    title = _title(name, mesh.unit)
+    file = np.zeros(HEADER_BYTES + 4 + len(mesh.triangles) * RECORD.itemsize, np.uint8)
+    file[:HEADER_BYTES] = np.frombuffer(title.encode("ascii")[:HEADER_BYTES].ljust(HEADER_BYTES), np.uint8)
+    file[HEADER_BYTES : HEADER_BYTES + 4].view("<u4")[0] = len(mesh.triangles)
+    records = file[HEADER_BYTES + 4 :].view(RECORD)
+    _fill(records, mesh)
+    return _ascii(records, title) if ascii else file.data
 
 
-def _normals(corners: FloatArray, mesh: Mesh) -> FloatArray:
-    exact = corners.astype(float)
-    normals = np.cross(exact[:, 1] - exact[:, 0], exact[:, 2] - exact[:, 0])
-    lengths = np.sqrt((normals * normals).sum(axis=1))
-    flat = np.flatnonzero(~(lengths > 0))
-    if len(flat):
-        x, y, z = mesh.corners[flat[0], 0]
-        raise ExchangeError(
-            f"detail near ({x:.6g}, {y:.6g}, {z:.6g}) is smaller than the 32-bit numbers of STL "
-            "can hold; move the part nearer to the origin or save it as STEP"
-        )
-    return normals / lengths[:, None]
+def _fill(records: NDArray[np.void], mesh: Mesh) -> None:
+    """Corners and normals of all triangles, a block at a time so that each stays in the cache."""
+    vertices = mesh.vertices.astype("<f4")
+    for first in range(0, len(records), BLOCK):
+        block = slice(first, first + BLOCK)
+        corners = vertices.take(mesh.triangles[block], axis=0)
+        a, b, c = (np.ascontiguousarray(corners[:, i].T, dtype=float) for i in range(3))
+        (px, py, pz), (qx, qy, qz) = b - a, c - a
+        nx, ny, nz = py * qz - pz * qy, pz * qx - px * qz, px * qy - py * qx
+        lengths = np.sqrt(nx * nx + ny * ny + nz * nz)
+        if not lengths.all():
+            _refuse_flat(mesh.corners[first + int(lengths.argmin()), 0])
+        records["corners"][block] = corners
+        for axis, component in enumerate((nx, ny, nz)):
+            records["normal"][block, axis] = component / lengths
+
+
+def _refuse_flat(place: FloatArray) -> NoReturn:
+    x, y, z = place
+    raise ExchangeError(
+        f"detail near ({x:.6g}, {y:.6g}, {z:.6g}) is smaller than the 32-bit numbers of STL "
+        "can hold; move the part nearer to the origin or save it as STEP"
+    )
 
 
 def _title(name: str, unit: str) -> str:
@@ -52,21 +70,13 @@ def _title(name: str, unit: str) -> str:
     return f"Lathwick unit={unit or '?'} {plain}".rstrip()
 
 
-def _binary(corners: FloatArray, normals: FloatArray, unit: str, name: str) -> bytes:
-    records = np.zeros(len(corners), RECORD)
-    records["normal"], records["corners"] = normals, corners
-    header = _title(name, unit).encode("ascii")[:HEADER_BYTES].ljust(HEADER_BYTES)
-    return b"".join((header, np.uint32(len(corners)).astype("<u4").tobytes(), records.tobytes()))
-
-
-def _ascii(corners: FloatArray, normals: FloatArray, unit: str, name: str) -> bytes:
-    title = _title(name, unit)
+def _ascii(records: NDArray[np.void], title: str) -> bytes:
     facet = (
         "facet normal %.9g %.9g %.9g\n  outer loop\n"
         + "    vertex %.9g %.9g %.9g\n" * 3
         + "  endloop\nendfacet\n"
     )
-    rows = np.concatenate([normals, corners.reshape(-1, 9)], axis=1).tolist()
+    rows = np.concatenate([records["normal"], records["corners"].reshape(-1, 9)], axis=1).tolist()
     body = "".join([facet % tuple(row) for row in rows])
     return f"solid {title}\n{body}endsolid {title}\n".encode("ascii")
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from ..errors import ExchangeError
 
 
-def write_atomically(path: Path, data: bytes) -> None:
+def write_atomically(path: Path, data: bytes | memoryview) -> None:
     """Write `data` to a new file beside `path`, then put it in its place in one move.
 
     If anything interrupts, the new file is removed and an old one stays as it was. Raises

@@ -21,7 +21,7 @@ from ..topology.body import Body
 from .atomic import write_atomically
 from .part import Part, parse_color
 
-Encoder = Callable[..., bytes]
+Encoder = Callable[..., bytes | memoryview]
 
 
 def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
@@ -104,7 +104,7 @@ def _stl(
     angle: float = DEFAULT_ANGLE,
     ascii: bool = False,
     unit: str | None = None,
-) -> bytes:
+) -> bytes | memoryview:
     mesh = obj if isinstance(obj, Mesh) else tessellate(_one_body(obj), chord, angle)
     if unit is not None:
         mesh = _converted(mesh, unit)
@@ -126,7 +126,7 @@ def _converted(mesh: Mesh, unit: str) -> Mesh:
     return mesh.scaled(conversion(mesh.unit, unit), unit)
 
 
-def _picture(obj: Any, name: str, **options: Any) -> bytes:
+def _picture(obj: Any, name: str, **options: Any) -> bytes | memoryview:
     """The view layer lies above this one, so it is looked up by name when a picture is wanted."""
     encode: Encoder = import_module("lathwick.view.picture").png
     return encode(obj, name, **options)

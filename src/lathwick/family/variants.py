@@ -44,6 +44,7 @@ class Variant:
     files: tuple[str, ...]
     seconds: float
     message: str
+    mass_unit: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,7 +231,10 @@ def _build_row(order: _Order, row: Row) -> Variant:
         return _failure(row, values, time.perf_counter() - started, reason)
     seconds = time.perf_counter() - started
     message = "; ".join(part.warnings)
-    return Variant(row.place, row.name, values, DONE, part.volume, part.mass, tuple(files), seconds, message)
+    unit = part.material.mass_unit if part.material else ""
+    return Variant(
+        row.place, row.name, values, DONE, part.volume, part.mass, tuple(files), seconds, message, unit
+    )
 
 
 def _failure(

@@ -24,8 +24,8 @@ from ..geometry.placement import FloatArray
 from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from .brep import Face
 
-OUTER_NODES = 16
-INNER_NODES = 3
+OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
+INNER_NODES, INNER_WEIGHTS = leggauss(3)
 MAX_TURN = math.pi / 2
 
 
@@ -82,17 +82,16 @@ def _reference_point(faces: Sequence[Face]) -> FloatArray:
 
 
 def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> _Strip:
-    nodes, weights = leggauss(OUTER_NODES)
     points, steps, owner = [], [], []
     for i in members:
         for coedge in faces[i].coedges():
             edge = coedge.edge
             turn = (edge.t1 - edge.t0) if edge.curve.period else 0.0
             pieces = max(1, math.ceil(turn / MAX_TURN - 1e-9))
-            ends = np.linspace(edge.t0, edge.t1, pieces + 1)
             half = 0.5 * (edge.t1 - edge.t0) / pieces
-            t = (ends[:-1, None] + half * (nodes + 1.0)).ravel()
-            w = np.tile(weights * (half if coedge.forward else -half), pieces)
+            starts = edge.t0 + 2.0 * half * np.arange(pieces)
+            t = (starts[:, None] + half * (OUTER_NODES + 1.0)).ravel()
+            w = np.tile(OUTER_WEIGHTS * (half if coedge.forward else -half), pieces)
             points.append(edge.curve.points(t) - reference)
             steps.append(edge.curve.derivatives(t) * w[:, None])
             owner.append(np.full(len(t), i))
@@ -120,8 +119,7 @@ def _frame_row(surface: Surface, outward: bool) -> list[float]:
 
 def _inner(v: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Nodes (M, K) and weights (M, K) of the inner integral from 0 to v."""
-    nodes, weights = leggauss(INNER_NODES)
-    return 0.5 * v[:, None] * (nodes + 1.0), 0.5 * v[:, None] * weights
+    return 0.5 * v[:, None] * (INNER_NODES + 1.0), 0.5 * v[:, None] * INNER_WEIGHTS
 
 
 def _rows(a: FloatArray, b: FloatArray) -> FloatArray:

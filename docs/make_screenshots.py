@@ -1,0 +1,76 @@
+"""Make the pictures in docs/screenshots from the demo data.
+
+Needs Xvfb, xterm and ImageMagick's `import` for the views of the terminal.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+HERE = Path(__file__).parent / "screenshots"
+LATHWICK = Path(sys.executable).with_name("lathwick")
+DISPLAY = ":97"
+SCRIPT = "pipe_saddle.py"
+
+TERMINAL = {
+    "demo": "lathwick demo --out .",
+    "params": f"lathwick params {SCRIPT}",
+    "build": f'lathwick build {SCRIPT} --set pipe=76.1 --set "plate=5/8 in" --out built',
+    "vary": f"lathwick vary {SCRIPT} with_mistakes.csv --out sizes",
+    "measure": f"lathwick measure {SCRIPT} --faces",
+    "check": f"lathwick check {SCRIPT}; lathwick check pipe_saddle.stl",
+}
+PICTURES = {"part": ["--view", "iso"], "sketch": ["--sketch", "profile"]}
+
+
+def main() -> None:
+    HERE.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        subprocess.run([LATHWICK, "demo", "--out", folder], check=True, stdout=subprocess.DEVNULL)
+        table = Path(folder, "pipe_saddle.csv").read_text()
+        Path(folder, "with_mistakes.csv").write_text(table.replace("42.4", "424").replace("60.3", "wide"))
+        for name, options in PICTURES.items():
+            output = HERE / f"{name}.png"
+            subprocess.run([LATHWICK, "picture", SCRIPT, "-o", output, *options], cwd=folder, check=True)
+        server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+        try:
+            time.sleep(1.0)
+            for name, command in TERMINAL.items():
+                capture(command, HERE / f"{name}.png", folder)
+        finally:
+            server.terminate()
+    shutil.rmtree(HERE / "__pycache__", ignore_errors=True)
+
+
+def capture(command: str, output: Path, folder: str) -> None:
+    """Run a command in a terminal window and take a picture of it when it has finished."""
+    done = Path(folder, "done")
+    done.unlink(missing_ok=True)
+    shown = command.replace('"', '\\"')
+    script = f'printf "$ {shown}\\n"; {command}; touch {done}; sleep 9'
+    environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{LATHWICK.parent}:{os.environ['PATH']}"}
+    window = subprocess.Popen(
+        ["xterm", "-geometry", "156x46+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#fbfaf7",
+         "-fg", "#233238", "-b", "12", "-e", "bash", "-c", script],
+        cwd=folder, env=environment,
+    )  # fmt: skip
+    try:
+        for _ in range(300):
+            if done.exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.6)
+        subprocess.run(["import", "-display", DISPLAY, "-window", "root", output], check=True)
+    finally:
+        window.terminate()
+        window.wait()
+
+
+if __name__ == "__main__":
+    main()
