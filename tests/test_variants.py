@@ -33,7 +33,7 @@ def test_demo_table_makes_eight_sizes(saddle, tmp_path, outside_check):
     assert len(run.variants) == 8
     assert not run.failed
     assert sorted(os.listdir(tmp_path / "out")) == sorted(
-        [f"{v.name}.{s}" for v in run.variants for s in ("step", "stl")] + ["variants.csv"]
+        [f"{v.name}.{s}" for v in run.variants for s in ("step", "stl")] + [".variants.jsonl", "variants.csv"]
     )
     back = pd.read_csv(tmp_path / "out" / "variants.csv")
     assert list(back.columns[:2]) == ["name", "pipe"]
@@ -176,7 +176,12 @@ def test_one_bad_row_spoils_no_other(saddle, tmp_path, cell, column, message):
     (bad,) = run.failed
     assert message in bad.message
     assert "\n" not in bad.message
-    assert sorted(os.listdir(tmp_path / "out")) == ["fine.step", "good.step", "variants.csv"]
+    assert sorted(os.listdir(tmp_path / "out")) == [
+        ".variants.jsonl",
+        "fine.step",
+        "good.step",
+        "variants.csv",
+    ]
     assert sorted(p.name for p in tmp_path.iterdir()) == ["out", "sizes.csv"]
 
 
@@ -234,3 +239,50 @@ def test_wrong_calls(saddle, tmp_path):
         lw.vary(saddle, [1])
     with pytest.raises(lw.ParameterError, match="cannot be read: No such file"):
         lw.vary(saddle, tmp_path / "none.csv")
+
+
+def test_a_stopped_run_goes_on(saddle, tmp_path):
+    """Unchanged variants are kept; changed values, formats, files or a cut record are built again."""
+    out = tmp_path / "out"
+
+    def kept(pipes=(30, 40, 50), formats=("step",), **options):
+        rows = pd.DataFrame({"name": list("abc"), "pipe": pipes})
+        run = lw.vary(saddle, rows, out, formats, workers=1, **options)
+        assert not run.failed
+        assert [v.volume for v in run.variants] == [saddle(pipe=p).volume for p in pipes]
+        return [v.kept for v in run.variants]
+
+    assert kept() == [False] * 3
+    assert kept() == [True] * 3
+    assert kept(pipes=(30, 41, 50)) == [True, False, True]
+    (out / "a.step").write_text("touched")
+    (out / "c.step").unlink()
+    assert kept(pipes=(30, 41, 50)) == [False, True, False]
+    assert kept(formats=("stl",), pipes=(30, 41, 50)) == [False] * 3
+    record = out / ".variants.jsonl"
+    record.write_text(record.read_text()[:-40] + "\n[]\nnonsense\n")
+    assert kept(formats=("stl",), pipes=(30, 41, 50)) == [True, True, False]
+    assert kept(formats=("stl",), pipes=(30, 41, 50), resume=False) == [False] * 3
+
+
+def test_a_changed_script_builds_all_again(tmp_path):
+    """A change in the script, or in a module it loads, is noticed."""
+    script, helper, rows = tmp_path / "disc_made.py", tmp_path / "disc_sizes.py", pd.DataFrame({"r": [2.0]})
+    helper.write_text("THICK = 3\n")
+    script.write_text(
+        "import lathwick as lw\nimport importlib, disc_sizes\nimportlib.reload(disc_sizes)\n"
+        "@lw.design()\ndef disc(job: lw.Job, r: lw.Length = 1.0) -> lw.Part:\n"
+        "    sk = job.sketch('plan')\n    sk.circle((0, 0), r)\n"
+        "    return lw.Part(job.extrude('disc', sk, disc_sizes.THICK))\n"
+    )
+
+    def build():
+        (variant,) = lw.vary(load_design(str(script)), rows, tmp_path / "out", workers=1).variants
+        return variant.kept, round(variant.volume / 3.141592653589793 / 4, 9)
+
+    assert build() == (False, 3)
+    assert build() == (True, 3)
+    helper.write_text("THICK = 55\n")
+    assert build() == (False, 55)
+    script.write_text(script.read_text() + "# a remark\n")
+    assert build()[0] is False

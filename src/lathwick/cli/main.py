@@ -91,11 +91,12 @@ def build(
 @click.option("--out", default="variants", show_default=True, type=OUT, help="Folder for the files.")
 @click.option("--workers", type=int, help="Number of processes; by default one per processor.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
-def vary(script: str, table: Path, out: Path, workers: int | None, formats: str) -> None:
+@click.option("--fresh", is_flag=True, help="Build variants again that an earlier run left unchanged.")
+def vary(script: str, table: Path, out: Path, workers: int | None, formats: str, fresh: bool) -> None:
     """Build every row of a table (CSV or XLSX) and write the files and variants.csv."""
     from .work import run_table
 
-    raise SystemExit(run_table(script, table, out, workers, formats.split(",")))
+    raise SystemExit(run_table(script, table, out, workers, formats.split(","), not fresh))
 
 
 @cli.command()

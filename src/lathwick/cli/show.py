@@ -233,4 +233,5 @@ def _mass(v: Variant) -> str:
 def _status(v: Variant) -> str:
     if v.status == FAILED:
         return "[red]failed[/]"
-    return f"[yellow]done, {escape(v.message)}[/]" if v.message else "[green]done[/]"
+    done = "[green]kept[/]" if v.kept else "[green]done[/]"
+    return f"{done} [yellow]{escape(v.message)}[/]" if v.message else done

@@ -69,21 +69,33 @@ def _make_folder(out: Path) -> None:
         raise ParameterError(f"{out}: cannot be made a folder: {error.strerror or error}") from None
 
 
-def run_table(script: str, table: Path, out: Path, workers: int | None, formats: Sequence[str]) -> int:
+def run_table(
+    script: str, table: Path, out: Path, workers: int | None, formats: Sequence[str], resume: bool
+) -> int:
     """Build every row, with a progress bar; returns the exit code."""
-    return run_variants(load_design(script), table, out, workers, formats)
+    return run_variants(load_design(script), table, out, workers, formats, resume)
 
 
-def run_variants(design: Design, table: Path, out: Path, workers: int | None, formats: Sequence[str]) -> int:
+def run_variants(
+    design: Design,
+    table: Path,
+    out: Path,
+    workers: int | None,
+    formats: Sequence[str],
+    resume: bool = True,
+) -> int:
     """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code."""
     suffixes = checked_formats(formats)
     _make_folder(out)
     with _progress(count_rows(table)) as tick:
-        run = vary(design, table, out, suffixes, workers, progress=tick)
+        run = vary(design, table, out, suffixes, workers, resume=resume, progress=tick)
     heading(design.name, f"{len(run.variants)} variants from {table.name}, unit {design.unit}")
     show_run(run, design.unit)
-    files = sum(len(v.files) for v in run.variants)
+    files = sum(len(v.files) for v in run.variants if not v.kept)
+    kept = sum(v.kept for v in run.variants)
     console.print(f"\n  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{out}[/]")
+    if kept:
+        console.print(f"  kept {kept} variants of an earlier run, unchanged (--fresh builds them again)")
     if run.failed:
         console.print(f"  [red]{len(run.failed)} of {len(run.variants)} variants failed[/]")
     return 1 if run.failed else 0

@@ -21,6 +21,7 @@ from ..errors import LathwickError, ParameterError
 from .atomic import write_atomically
 from .design import Design
 from .files import save
+from .ledger import Ledger
 from .parameters import RESULTS, Value
 from .tables import NAME, Row, read_rows
 
@@ -33,7 +34,8 @@ TABLE_FILE = "variants.csv"
 
 @dataclass(frozen=True, slots=True)
 class Variant:
-    """What came of one row. `message` says why it failed, or what its steps warned of."""
+    """What came of one row. `message` says why it failed, or what its steps warned of; `kept` that
+    it stood there from an earlier run."""
 
     place: str
     name: str
@@ -45,6 +47,7 @@ class Variant:
     seconds: float
     message: str
     mass_unit: str = ""
+    kept: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +95,7 @@ def vary(
     formats: Iterable[str] = ("step", "stl"),
     workers: int | None = None,
     executor: Executor | None = None,
+    resume: bool = True,
     progress: Callable[[Variant], None] | None = None,
 ) -> VariantRun:
     """Build a variant of `design` for every row of `table`.
@@ -101,6 +105,8 @@ def vary(
     out : folder for the files and `variants.csv`; None writes nothing.
     formats : suffixes of the files to write for each row.
     workers : number of processes; by default one per processor. `executor` replaces them.
+    resume : keep variants in `out` that an earlier run made from the same script, parameters and formats
+        and whose files are unchanged (see `ledger`); False builds all again.
     progress : called with each variant as it is finished, in any order.
 
     A row that fails is reported in the result, the others go on. Raises ParameterError if the
@@ -116,8 +122,9 @@ def vary(
     if folder is not None:
         folder.mkdir(parents=True, exist_ok=True)
     order = _Order(design, folder, suffixes)
+    ledger = None if folder is None else Ledger(folder, design, suffixes)
     found: dict[int, Variant] = {}
-    for i, variant in _built(order, rows, _worker_count(workers, len(rows)), executor):
+    for i, variant in _made(order, rows, ledger, resume, workers, executor):
         found[i] = variant
         if progress is not None:
             progress(variant)
@@ -142,6 +149,52 @@ def _worker_count(workers: int | None, rows: int) -> int:
         raise ParameterError(f"workers must be at least 1, got {workers}")
     available = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
     return min(rows, workers or available)
+
+
+def _made(
+    order: _Order,
+    rows: Sequence[Row],
+    ledger: Ledger | None,
+    resume: bool,
+    workers: int | None,
+    executor: Executor | None,
+) -> Iterator[tuple[int, Variant]]:
+    """(index, variant) of every row: those kept from an earlier run, then those built now."""
+    todo: list[int] = []
+    for i, row in enumerate(rows):
+        kept = _kept(order, row, ledger) if ledger is not None and resume else None
+        if kept is None:
+            todo.append(i)
+        else:
+            yield i, kept
+    if not todo:
+        return
+    wanted = [rows[i] for i in todo]
+    for k, variant in _built(order, wanted, _worker_count(workers, len(todo)), executor):
+        if ledger is not None and variant.status == DONE:
+            ledger.add(variant.name, ledger.key(variant.values), variant.files, _record(variant))
+        yield todo[k], variant
+
+
+def _record(variant: Variant) -> dict[str, Any]:
+    kinds = ("volume", "mass", "mass_unit", "message")
+    return {kind: getattr(variant, kind) for kind in kinds}
+
+
+def _kept(order: _Order, row: Row, ledger: Ledger) -> Variant | None:
+    """The variant of a row as an earlier run left it, if nothing has changed."""
+    started = time.perf_counter()
+    try:
+        values = order.design.check(row.cells)
+    except ParameterError:
+        return None  # building the row will tell why
+    line = None if row.problem else ledger.found(row.name, ledger.key(values))
+    if line is None:
+        return None
+    seconds = time.perf_counter() - started
+    message, unit = str(line.get("message", "")), str(line.get("mass_unit", ""))
+    volume, mass, files = line.get("volume"), line.get("mass"), tuple(line["files"])
+    return Variant(row.place, row.name, values, DONE, volume, mass, files, seconds, message, unit, kept=True)
 
 
 def _built(

@@ -1,0 +1,112 @@
+"""What a folder of variants already holds, so that a run that was stopped goes on where it was.
+
+A line of JSON a variant is added as it is finished. A variant is kept only if nothing that made
+it has changed: this package's version, the source of the script and of every module of the user's
+that it loaded, the resolved parameters, the formats; and its files are still there, byte for byte.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import sys
+import sysconfig
+from collections.abc import Mapping, Sequence
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+from typing import Any
+
+from .atomic import write_atomically
+from .design import Design
+from .parameters import Value
+
+LEDGER_FILE = ".variants.jsonl"
+
+
+class Ledger:
+    """The record of one folder, for one design and one choice of formats."""
+
+    def __init__(self, folder: Path, design: Design, formats: Sequence[str]) -> None:
+        self._folder = folder
+        self._path = folder / LEDGER_FILE
+        self._maker = _fingerprint(design, formats)
+        self._lines = _read(self._path)
+        text = "".join(json.dumps(line) + "\n" for line in self._lines.values())
+        write_atomically(self._path, text.encode("utf-8"))
+
+    def key(self, values: Mapping[str, Value]) -> str:
+        """Stands for everything that decides what a variant's files hold; "" if that is not known."""
+        return _digest(f"{self._maker}{json.dumps(dict(values))}".encode()) if self._maker else ""
+
+    def found(self, name: str, key: str) -> dict[str, Any] | None:
+        """What was recorded of a variant, if its key and its files are still the same."""
+        line = self._lines.get(name)
+        if not key or line is None or line.get("key") != key:
+            return None
+        try:
+            same = all(self._sum(file) == recorded for file, recorded in line["files"].items())
+        except (OSError, KeyError, AttributeError):
+            return None
+        return line if same else None
+
+    def add(self, name: str, key: str, files: Sequence[str], record: Mapping[str, Any]) -> None:
+        """Record a finished variant at once."""
+        if key:
+            line = {"name": name, "key": key, "files": {f: self._sum(f) for f in files}, **record}
+            with self._path.open("a", encoding="utf-8") as file:
+                file.write(json.dumps(line) + "\n")
+
+    def _sum(self, file: str) -> str:
+        return _digest((self._folder / file).read_bytes())
+
+
+def _digest(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _read(path: Path) -> dict[str, dict[str, Any]]:
+    """The last whole line of each variant; a line cut short by an interruption is left out."""
+    lines = {}
+    try:
+        text = path.read_text(encoding="utf-8", errors="replace")
+    except OSError:
+        return {}
+    for row in text.splitlines():
+        try:
+            line = json.loads(row)
+            lines[str(line["name"])] = line
+        except (ValueError, KeyError, TypeError):
+            continue
+    return lines
+
+
+def _fingerprint(design: Design, formats: Sequence[str]) -> str:
+    """A digest of this package's version and all the code of the user's; "" if the design has no file."""
+    module = sys.modules.get(design.build.__module__)
+    if getattr(module, "__file__", None) is None:
+        return ""
+    parts = [_version(), design.name, design.unit, str(design.strict), *formats]
+    for path in sorted(_own_files()):
+        parts += [path.name, _digest(path.read_bytes())]
+    return _digest("\n".join(parts).encode())
+
+
+def _own_files() -> set[Path]:
+    """Source files of all loaded modules that belong neither to Python nor to an installed package."""
+    installed = [Path(p).resolve() for p in {*sysconfig.get_paths().values(), sys.prefix, sys.base_prefix}]
+    installed.append(Path(__file__).resolve().parents[1])
+    files = set()
+    for module in list(sys.modules.values()):
+        file = getattr(module, "__file__", None)
+        if isinstance(file, str) and file.endswith(".py"):
+            path = Path(file).resolve()
+            if path.is_file() and not any(path.is_relative_to(place) for place in installed):
+                files.add(path)
+    return files
+
+
+def _version() -> str:
+    try:
+        return version("lathwick")
+    except PackageNotFoundError:
+        return "unknown"
