@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib.metadata
+import inspect
 import os
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -30,7 +31,8 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .step .stp : parts and bodies. Options: `schema` "ap242" or "ap214".
     .stl : parts, bodies and meshes. Options: `chord` (length unit), `angle` (degrees), `ascii`,
         `unit` to convert to.
-    .png : parts, bodies and sketches. Options: see `view`.
+    .png : parts, bodies and sketches. Options: `size` (width, height) in pixels, `view` of a body: iso
+        front back right left top bottom.
 
     Raises ExchangeError for a suffix, an object or an option that does not fit.
     """
@@ -41,13 +43,14 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
             f'{target.name}: cannot save as "{target.suffix}"; there are {", ".join(_ENCODERS)}'
         )
     name = obj.name if isinstance(obj, Part) and obj.name else target.stem
-    try:
-        data = encoder(obj, name, **options)
-    except TypeError as error:
-        if "unexpected keyword argument" not in str(error):
-            raise
-        option = str(error).rpartition("'")[0].rpartition("'")[2]
-        raise ExchangeError(f'{target.name}: there is no option "{option}" for this format') from error
+    known = inspect.signature(encoder).parameters
+    for option in options:
+        if option not in known:
+            listed = ", ".join(k for k, p in known.items() if p.kind is p.KEYWORD_ONLY)
+            raise ExchangeError(
+                f'{target.name}: there is no option "{option}" for this format; there are {listed}'
+            )
+    data = encoder(obj, name, **options)
     write_atomically(target, data)
 
 
@@ -126,10 +129,10 @@ def _converted(mesh: Mesh, unit: str) -> Mesh:
     return mesh.scaled(conversion(mesh.unit, unit), unit)
 
 
-def _picture(obj: Any, name: str, **options: Any) -> bytes | memoryview:
+def _picture(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
     """The view layer lies above this one, so it is looked up by name when a picture is wanted."""
-    encode: Encoder = import_module("lathwick.view.picture").png
-    return encode(obj, name, **options)
+    encode: Callable[..., bytes] = import_module("lathwick.view.picture").png
+    return encode(obj, name, size=size, view=view)
 
 
 _ENCODERS: dict[str, Encoder] = {".step": _step, ".stp": _step, ".stl": _stl, ".png": _picture}

@@ -17,27 +17,29 @@ if TYPE_CHECKING:
 SMALLEST, LARGEST = 100, 8000
 
 
-def png(obj: Any, name: str, *, size: tuple[int, int] = SIZE, **options: Any) -> bytes:
+def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
     """A PNG of a part, body or sketch.
 
-    size : (width, height) in pixels. For a part or body: `view`, one of `camera.VIEWS`.
+    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`.
     Raises ExchangeError for anything else, or when the packages of the extra are missing.
     """
-    width, height = size
-    if not all(isinstance(n, int) and SMALLEST <= n <= LARGEST for n in (width, height)):
-        raise ExchangeError(f"a picture is {SMALLEST} to {LARGEST} pixels wide and high, got {size}")
-    figure = new_figure(size)
+    width, height = pixels = size or SIZE
+    if not all(isinstance(n, int) and SMALLEST <= n <= LARGEST for n in pixels):
+        raise ExchangeError(
+            f"a picture is {SMALLEST} to {LARGEST} pixels wide and high, got {width}x{height}"
+        )
+    figure = new_figure(pixels)
     if isinstance(obj, Sketch):
         from .sketch_picture import draw_sketch
 
-        draw_sketch(figure, obj, **options)
+        draw_sketch(figure, obj)
     elif isinstance(obj, (Part, Body)):
         from .body_picture import draw_body
 
         body = obj.body if isinstance(obj, Part) else obj
         color = obj.color if isinstance(obj, Part) and obj.color else STEEL_BLUE
         mass = obj.mass_text if isinstance(obj, Part) else ""
-        draw_body(figure, body, name, parse_color(color), size, mass, **options)
+        draw_body(figure, body, name, parse_color(color), pixels, mass, view or "iso")
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
     return encoded(figure)
