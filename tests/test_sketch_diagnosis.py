@@ -145,3 +145,21 @@ def test_redundancy_is_a_warning_on_the_step():
     job.extrude("disc", sk, 3)
     (warning,) = job.steps[-1].warnings
     assert "ten repeats five" in warning
+
+
+@pytest.mark.parametrize("entity", ["line", "circle"])
+def test_shrinking_to_nothing_is_a_conflict(entity):
+    """Constraints that only a point could fulfil do not hold together."""
+    sk = lw.Sketch()
+    if entity == "line":
+        line = sk.line((0, 0), (10, 3))
+        sk.horizontal(line, name="level")
+        sk.vertical(line, name="upright")
+        expected = ("level", "upright")
+    else:
+        ring = sk.circle((0, 4), 3)
+        sk.fix(ring.center, name="still")
+        sk.on(sk.point((1, 1), name="p"), ring, name="rim")
+        sk.coincident(sk["p"], ring.center, name="middle")
+        expected = ("rim", "middle")
+    assert sk.solve().conflicting == expected

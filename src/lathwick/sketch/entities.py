@@ -40,6 +40,10 @@ class Entity:
         """The points that define the entity."""
         return ()
 
+    def ends(self) -> tuple[Point, Point] | None:
+        """Where the entity starts and ends; None if it has no ends."""
+        return None
+
     def own_variables(self) -> tuple[int, ...]:
         """Every variable the entity depends on."""
         return tuple(i for p in self.points() for i in (p.ix, p.iy))
@@ -87,6 +91,9 @@ class Line(Entity):
     @property
     def length(self) -> float:
         return math.dist(self.start.position, self.end.position)
+
+    def ends(self) -> tuple[Point, Point]:
+        return (self.start, self.end)
 
     def points(self) -> tuple[Point, ...]:
         return (self.start, self.end)
@@ -159,6 +166,9 @@ class Arc(Round):
     @property
     def length(self) -> float:
         return self.radius * abs(self.sweep)
+
+    def ends(self) -> tuple[Point, Point]:
+        return (self.start, self.end)
 
     def points(self) -> tuple[Point, ...]:
         return (self.center, self.start, self.end)

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from ..errors import SketchError
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .constraints import Constraint, Context
 from .diagnosis import MOVABLE, Rank, SketchReport, independent_rows, smallest_conflict
@@ -74,8 +75,24 @@ class Sketch(Relations):
         return equations, owners
 
     def _solution(self, equations: Sequence[Equation]) -> Solution:
+        """The solved values; a solution in which an entity has shrunk to nothing counts as none."""
         drawn = np.array(self.variables.values)
-        return solve_equations(equations, drawn, self.variables.constant, self._scale())
+        solution = solve_equations(equations, drawn, self.variables.constant, self._scale())
+        if solution.converged and self._has_collapsed(solution.values):
+            return Solution(drawn, False, solution.residual)
+        return solution
+
+    def _has_collapsed(self, values: FloatArray) -> bool:
+        """Whether a line or an arc has no length, or a circle no radius."""
+        pairs = [e.ends() for e in self.entities]
+        ends = [(a.ix, a.iy, b.ix, b.iy) for pair in pairs if pair for a, b in [pair]]
+        radii = [e.ir for e in self.entities if isinstance(e, Round)]
+        if radii and not values[radii].min() > RESOLUTION:
+            return True
+        if not ends:
+            return False
+        x0, y0, x1, y1 = values[np.array(ends)].T
+        return not float(np.hypot(x1 - x0, y1 - y0).min()) > RESOLUTION
 
     def _holds(self, constraints: Iterable[Constraint]) -> bool:
         equations, _ = self._equations([*self._shapes, *constraints])
