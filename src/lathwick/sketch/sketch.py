@@ -11,7 +11,7 @@ from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .constraints import Constraint, Context
-from .diagnosis import MOVABLE, Rank, SketchReport, independent_rows, smallest_conflict
+from .diagnosis import Rank, SketchReport, independent_rows, smallest_conflict
 from .entities import Entity, Round
 from .equations import Equation, FloatArray
 from .pieces import pieces_of
@@ -19,7 +19,7 @@ from .region import Region
 from .regions import find_regions
 from .relations import Relations
 from .solver import Solution, solve_equations
-from .system import IntArray, System
+from .system import System
 
 
 class Sketch(Relations):
@@ -45,7 +45,7 @@ class Sketch(Relations):
         equations, owners = self._equations(active)
         solution = self._solution(equations)
         if not solution.converged:
-            return self._conflict(solution)
+            return self._conflict(equations, owners, solution)
         self.variables.values[:] = solution.values.tolist()
         return self._report(equations, owners, solution)
 
@@ -98,41 +98,54 @@ class Sketch(Relations):
         equations, _ = self._equations([*self._shapes, *constraints])
         return self._solution(equations).converged
 
-    def _conflict(self, solution: Solution) -> SketchReport:
-        culprits = self._constraints
-        if len(culprits) > 1 and self._holds(()):
-            culprits = smallest_conflict(culprits, self._holds)
-        order = {id(c): i for i, c in enumerate(self._constraints)}
-        names = tuple(c.name for c in sorted(culprits, key=lambda c: order[id(c)]))
-        equations, _ = self._equations([*self._shapes, *self._constraints])
-        movable = np.flatnonzero(~np.array(self.variables.constant, dtype=bool))
-        jacobian = self._jacobian(equations, np.array(self.variables.values))[:, movable]
-        freedom = len(movable) - independent_rows(jacobian).rank
-        residual = float(np.abs(System(equations, len(solution.values)).residuals(solution.values)).max())
+    def _conflict(
+        self, equations: Sequence[Equation], owners: Sequence[Constraint], solution: Solution
+    ) -> SketchReport:
+        drawn = np.array(self.variables.values)
+        names = tuple(c.name for c in self._culprits(owners, solution))
+        freedom = len(self._movable()) - self._rank(equations, drawn).rank
+        residual = float(np.abs(System(equations, len(drawn)).residuals(drawn)).max())
         return SketchReport(freedom, (), names or ("shapes of the entities",), residual)
+
+    def _culprits(self, owners: Sequence[Constraint], solution: Solution) -> list[Constraint]:
+        """The smallest set that cannot hold together, looked for among the suspects first."""
+        if not self._holds(()):
+            return []
+        suspected = {id(owners[i]) for i in solution.suspects}
+        suspects = [c for c in self._constraints if id(c) in suspected]
+        if not suspects or self._holds(suspects):
+            suspects = list(self._constraints)
+        found = {id(c) for c in smallest_conflict(suspects, self._holds)}
+        return [c for c in self._constraints if id(c) in found]
 
     def _report(
         self, equations: Sequence[Equation], owners: Sequence[Constraint], solution: Solution
     ) -> SketchReport:
-        movable = np.flatnonzero(~np.array(self.variables.constant, dtype=bool))
-        jacobian = self._jacobian(equations, solution.values)[:, movable]
-        rank = independent_rows(jacobian)
+        rank = self._rank(equations, solution.values)
         repeats = _repeats(owners, rank)
         return SketchReport(
-            freedom=len(movable) - rank.rank,
+            freedom=len(self._movable()) - rank.rank,
             redundant=tuple(repeats),
             conflicting=(),
             max_residual=solution.residual,
-            free=self._free(rank, movable),
+            free=self._free(rank),
             repeats=tuple(repeats.items()),
         )
 
-    def _jacobian(self, equations: Sequence[Equation], values: FloatArray) -> FloatArray:
-        return System(equations, len(values)).evaluate(values)[1]
+    def _movable(self) -> list[int]:
+        return [i for i, constant in enumerate(self.variables.constant) if not constant]
 
-    def _free(self, rank: Rank, movable: IntArray) -> tuple[str, ...]:
-        moving = {int(i) for i, m in zip(movable, rank.mobility, strict=True) if m > MOVABLE}
-        return tuple(e.name for e in self.entities if moving.intersection(e.own_variables()))
+    def _rank(self, equations: Sequence[Equation], values: FloatArray) -> Rank:
+        """Rank of the derivatives by the variables that may move."""
+        constant = self.variables.constant
+        rows = System(equations, len(values)).sparse_rows(values)
+        return independent_rows(
+            [{c: v for c, v in row.items() if not constant[c]} for row in rows], self._movable()
+        )
+
+    def _free(self, rank: Rank) -> tuple[str, ...]:
+        moving = rank.motion.keys()
+        return tuple(e.name for e in self.entities if not moving.isdisjoint(e.own_variables()))
 
     # ------------------------------------------------------------------ regions
 

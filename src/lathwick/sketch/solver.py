@@ -10,15 +10,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from .equations import Equation, FloatArray
-from .system import Contradiction, Elimination, Folding, System
+from .equations import LINEAR, Equation, FloatArray
+from .system import Contradiction, Elimination, Folding, IntArray, System
+
+Jacobian = Any
+"""A dense array or a sparse matrix, shape (rows, unknowns)."""
 
 ROUNDS = 120
 RELATIVE_TOLERANCE = 1e-11
+SATISFIED = 1e-13
 ROUNDING = 4e-16
+SPARSE_FROM = 150
+REGULAR = 1e-13
+"""Share of the largest diagonal entry that keeps repeated equations from making the step undefined."""
 LONGEST_STEP = 0.5
 RESTARTS = (0.02, 0.1, 0.3)
 SEED = 20
@@ -26,11 +34,15 @@ SEED = 20
 
 @dataclass(frozen=True, slots=True)
 class Solution:
-    """Values of all variables, and whether they satisfy the equations (`residual` is the largest)."""
+    """Values of all variables, and whether they satisfy the equations (`residual` is the largest).
+
+    suspects : where they do not, the equations (by index) among which the contradiction lies.
+    """
 
     values: FloatArray
     converged: bool
     residual: float
+    suspects: tuple[int, ...] = ()
 
 
 def solve_equations(
@@ -43,31 +55,71 @@ def solve_equations(
     """
     tolerance = RELATIVE_TOLERANCE * size
     elimination = Elimination(len(drawn), tolerance)
+    for i, is_constant in enumerate(constant):
+        if is_constant:
+            elimination.fix(i, float(drawn[i]))
     try:
-        for i, is_constant in enumerate(constant):
-            if is_constant:
-                elimination.fix(i, float(drawn[i]))
-        rest = elimination.absorb(equations)
-    except Contradiction:
-        return Solution(drawn, False, float("inf"))
+        numbers = elimination.absorb(equations)
+    except Contradiction as contradiction:
+        tied = _tied_to(elimination, equations, contradiction.variable)
+        return Solution(drawn, False, float("inf"), tied)
+    rest = [equations[i] for i in numbers]
     folding = elimination.fold()
     unknowns = folding.start(drawn)
+    off = np.abs(System(rest, len(drawn)).residuals(folding.expand(unknowns)))
     for part in _components(rest, folding):
-        solved = _solve_part(part, unknowns, folding, size)
-        if solved is None:
-            return Solution(drawn, False, float("inf"))
-        unknowns[part.columns] = solved
+        if off[part.rows].max() <= SATISFIED * size:
+            continue
+        attempt = _solve_part(part, unknowns, folding, size)
+        if not attempt.converged:
+            suspects = _suspects(part, attempt, numbers, equations, folding)
+            return Solution(drawn, False, attempt.residual, suspects)
+        unknowns[part.columns] = attempt.values
     values = folding.expand(unknowns)
     residual = _largest(System(equations, len(drawn)).residuals(values)) if equations else 0.0
     return Solution(values, residual <= 10 * tolerance, residual)
 
 
+def _tied_to(elimination: Elimination, equations: Sequence[Equation], variable: int) -> tuple[int, ...]:
+    """The linear equations among variables that are tied to `variable`."""
+    root, _ = elimination.find(variable)
+    linear = [i for i, e in enumerate(equations) if e.form in LINEAR]
+    return tuple(i for i in linear if elimination.find(equations[i].variables[0])[0] == root)
+
+
+def _suspects(
+    part: _Part, stuck: _Attempt, numbers: Sequence[int], equations: Sequence[Equation], folding: Folding
+) -> tuple[int, ...]:
+    """Equations that stay unsatisfied where a component is stuck, and the linear ones among its variables."""
+    off = np.abs(stuck.residuals)
+    rows = [numbers[row] for row, size in zip(part.rows, off, strict=True) if size > 1e-4 * off.max()]
+    own = {v for e in part.equations for v in e.variables}
+    places = set(folding.where[sorted(own)].tolist())
+    tied = {i for i, place in enumerate(folding.where.tolist()) if place in places}
+    linear = [i for i, e in enumerate(equations) if e.form in LINEAR and not tied.isdisjoint(e.variables)]
+    return tuple(sorted({*rows, *linear}))
+
+
+@dataclass(frozen=True, slots=True)
+class _Attempt:
+    """Unknowns of a component as an attempt left them, and the residuals there."""
+
+    values: FloatArray
+    residuals: FloatArray
+    converged: bool
+
+    @property
+    def residual(self) -> float:
+        return _largest(self.residuals)
+
+
 @dataclass(frozen=True, slots=True)
 class _Part:
-    """A connected component: its equations, the unknowns it moves, and the variables it reads."""
+    """A connected component: its equations, their rows in the whole, and the unknowns it moves."""
 
     equations: list[Equation]
-    columns: FloatArray
+    rows: list[int]
+    columns: IntArray
 
 
 def _components(equations: Sequence[Equation], folding: Folding) -> list[_Part]:
@@ -97,7 +149,7 @@ def _components(equations: Sequence[Equation], folding: Folding) -> list[_Part]:
     parts = []
     for rows in groups.values():
         columns = sorted(set().union(*(touched[row] for row in rows)))
-        parts.append(_Part([equations[row] for row in rows], np.array(columns, dtype=np.intp)))
+        parts.append(_Part([equations[row] for row in rows], rows, np.array(columns, dtype=np.intp)))
     return parts
 
 
@@ -115,9 +167,8 @@ class _Reduced:
         column[part.columns] = np.arange(len(part.columns))
         self._where = column[folding.where[variables]]
         self._offset = folding.offset[variables]
-        self._gather = np.zeros((len(variables), len(part.columns) + 1))
-        self._gather[np.arange(len(variables)), self._where] = 1.0
-        self._gather = self._gather[:, :-1]
+        self._count = len(part.columns)
+        self._is_large = len(equations) > SPARSE_FROM
 
     def values(self, unknowns: FloatArray) -> FloatArray:
         return np.append(unknowns, 0.0)[self._where] + self._offset
@@ -125,65 +176,89 @@ class _Reduced:
     def residuals(self, unknowns: FloatArray) -> FloatArray:
         return self._system.residuals(self.values(unknowns))
 
-    def evaluate(self, unknowns: FloatArray) -> tuple[FloatArray, FloatArray]:
-        residual, jacobian = self._system.evaluate(self.values(unknowns))
-        return residual, jacobian @ self._gather
+    def evaluate(self, unknowns: FloatArray) -> tuple[FloatArray, Jacobian]:
+        """Residuals and derivatives by the unknowns; sparse when there are many."""
+        residual, (rows, variables, values) = self._system.evaluate_sparse(self.values(unknowns))
+        columns = self._where[variables]
+        shape = (len(residual), self._count + 1)
+        if self._is_large:
+            from scipy.sparse import coo_array
+
+            return residual, coo_array((values, (rows, columns)), shape).tocsr()[:, :-1]
+        flat = np.bincount(rows * shape[1] + columns, values, shape[0] * shape[1])
+        return residual, flat.reshape(shape)[:, :-1]
 
 
-def _solve_part(part: _Part, unknowns: FloatArray, folding: Folding, size: float) -> FloatArray | None:
-    """Solved unknowns of one component, or None if none was found."""
+def _solve_part(part: _Part, unknowns: FloatArray, folding: Folding, size: float) -> _Attempt:
+    """Solved unknowns of one component; where none are found, the place where it is stuck."""
     reduced = _Reduced(part, folding)
     start = unknowns[part.columns]
-    tolerance = RELATIVE_TOLERANCE * size
-    x, residual = _iterate(reduced, start, size)
-    if residual <= tolerance:
-        return x
+    first = _iterate(reduced, start, size)
+    if first.converged:
+        return first
     random = np.random.default_rng(SEED)
     found = []
     for share in RESTARTS:
         disturbed = start + share * size * random.uniform(-1.0, 1.0, len(start))
-        x, residual = _iterate(reduced, disturbed, size)
-        if residual <= tolerance:
-            found.append((float(np.abs(x - start).max()), x))
-    return min(found, key=lambda pair: pair[0])[1] if found else None
+        attempt = _iterate(reduced, disturbed, size)
+        if attempt.converged:
+            found.append(attempt)
+    return min(found, key=lambda a: float(np.abs(a.values - start).max()), default=first)
 
 
 def _largest(residual: FloatArray) -> float:
     return float(np.abs(residual).max()) if residual.size else 0.0
 
 
-def _iterate(reduced: _Reduced, start: FloatArray, size: float) -> tuple[FloatArray, float]:
+def _iterate(reduced: _Reduced, start: FloatArray, size: float) -> _Attempt:
+    """Damped Gauss-Newton from `start`.
+
+    A step is taken if it reduces the sum of squares, or halves the largest residual: when a long
+    chain turns, every link is off by a little of second order, and the sum alone would forbid it.
+    """
     x = start.copy()
     residual, jacobian = reduced.evaluate(x)
-    square = float(residual @ residual)
+    square, worst = float(residual @ residual), _largest(residual)
     damping = 0.0
     for _ in range(ROUNDS):
-        if _largest(residual) <= ROUNDING * size or not x.size:
+        if worst <= ROUNDING * size or not x.size:
             break
         step = _step(jacobian, residual, damping)
         longest = float(np.abs(step).max())
         if longest > LONGEST_STEP * size:
             step *= LONGEST_STEP * size / longest
-        trial = x + step
-        new_residual = reduced.residuals(trial)
-        new_square = float(new_residual @ new_residual)
-        if new_square < square:
-            settled = new_square > 0.81 * square and _largest(residual) <= 1e-14 * size
-            x, square = trial, new_square
+        trial = reduced.residuals(x + step)
+        new_square, new_worst = float(trial @ trial), _largest(trial)
+        if new_square < square or new_worst < 0.5 * worst:
+            settled = new_square > 0.81 * square and worst <= 1e-14 * size
+            x, square, worst, residual = x + step, new_square, new_worst, trial
             if settled:
-                residual = new_residual
                 break
             residual, jacobian = reduced.evaluate(x)
             damping = damping / 10 if damping > 1e-12 else 0.0
-        elif _largest(residual) <= 1e-13 * size or longest <= 1e-15 * size or damping > 1e8:
+        elif worst <= 1e-13 * size or longest <= 1e-15 * size or damping > 1e8:
             break
         else:
             damping = max(10 * damping, 1e-6)
-    return x, _largest(residual)
+    return _Attempt(x, residual, worst <= RELATIVE_TOLERANCE * size)
 
 
-def _step(jacobian: FloatArray, residual: FloatArray, damping: float) -> FloatArray:
-    gram = jacobian @ jacobian.T
-    diagonal = np.einsum("ii->i", gram)
-    diagonal += (damping + 1e-13) * max(float(diagonal.max()), 1e-30)
-    return -(jacobian.T @ np.linalg.solve(gram, residual))
+def _step(jacobian: Jacobian, residual: FloatArray, damping: float) -> FloatArray:
+    """The shortest step to the solution of the damped linearised equations."""
+    if isinstance(jacobian, np.ndarray):
+        gram = jacobian @ jacobian.T
+        diagonal = np.einsum("ii->i", gram)
+        diagonal += (damping + REGULAR) * max(float(diagonal.max()), 1e-30)
+        return -(jacobian.T @ np.linalg.solve(gram, residual))
+    from scipy.sparse import eye_array
+    from scipy.sparse.linalg import splu
+
+    gram = (jacobian @ jacobian.T).tocsc()
+    shift = (damping + REGULAR) * max(float(gram.diagonal().max()), 1e-30)
+    factor = splu(
+        (gram + shift * eye_array(gram.shape[0], format="csc")).tocsc(),
+        permc_spec="MMD_AT_PLUS_A",
+        diag_pivot_thresh=0.0,
+        options={"SymmetricMode": True},
+    )
+    return -(jacobian.T @ factor.solve(residual))

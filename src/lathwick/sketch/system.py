@@ -41,6 +41,29 @@ class System:
             out[block.rows] = FORMS[block.form](x[block.columns], block.parameters)[0]
         return out
 
+    def sparse_rows(self, x: FloatArray) -> list[dict[int, float]]:
+        """Derivatives at `x` as one {column: value} a row."""
+        out: list[dict[int, float]] = [{} for _ in range(self.rows)]
+        for block in self._blocks:
+            slope = FORMS[block.form](x[block.columns], block.parameters)[1].tolist()
+            for row, columns, values in zip(block.rows.tolist(), block.columns.tolist(), slope, strict=True):
+                here = out[row]
+                for column, value in zip(columns, values, strict=True):
+                    here[column] = here.get(column, 0.0) + value
+        return out
+
+    def evaluate_sparse(self, x: FloatArray) -> tuple[FloatArray, tuple[IntArray, IntArray, FloatArray]]:
+        """Residuals, shape (rows,), and derivatives as (row, column, value) of every entry."""
+        out = np.empty(self.rows)
+        rows, columns, values = [], [], []
+        for block in self._blocks:
+            residual, slope = FORMS[block.form](x[block.columns], block.parameters)
+            out[block.rows] = residual
+            rows.append(np.repeat(block.rows, slope.shape[1]))
+            columns.append(block.columns.ravel())
+            values.append(slope.ravel())
+        return out, (np.concatenate(rows), np.concatenate(columns), np.concatenate(values))
+
     def evaluate(self, x: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Residuals, shape (rows,), and derivatives, shape (rows, size), at `x`."""
         out = np.empty(self.rows)
@@ -59,7 +82,11 @@ def _block(form: str, rows: list[int], equations: Sequence[Equation]) -> _Block:
 
 
 class Contradiction(Exception):
-    """Two linear equations cannot both hold (internal to the solver)."""
+    """Two linear equations cannot both hold (internal to the solver); `variable` is one they tie."""
+
+    def __init__(self, variable: int) -> None:
+        super().__init__(variable)
+        self.variable = variable
 
 
 class Elimination:
@@ -95,7 +122,7 @@ class Elimination:
         gap = difference + offset_b - offset_a
         if root_a == root_b:
             if abs(gap) > self._tolerance:
-                raise Contradiction
+                raise Contradiction(a)
         elif root_a == self._ground:
             self._parent[root_b], self._offset[root_b] = root_a, -gap
         else:
@@ -105,12 +132,12 @@ class Elimination:
         """Make variable `a` equal `value`. Raises Contradiction."""
         self.tie(a, self._ground, value)
 
-    def absorb(self, equations: Sequence[Equation]) -> list[Equation]:
-        """Tie all linear equations; returns the others. Raises Contradiction."""
+    def absorb(self, equations: Sequence[Equation]) -> list[int]:
+        """Tie all linear equations; returns the indices of the others. Raises Contradiction."""
         rest = []
-        for equation in equations:
+        for i, equation in enumerate(equations):
             if equation.form not in LINEAR:
-                rest.append(equation)
+                rest.append(i)
             elif equation.form == "difference":
                 self.tie(equation.variables[0], equation.variables[1], equation.parameters[0])
             else:
