@@ -1,8 +1,10 @@
 """Diagnosis: what is free, what is said twice, what cannot hold together; by name."""
 
+import numpy as np
 import pytest
 
 import lathwick as lw
+from lathwick.sketch.diagnosis import independent_rows
 
 from .sketches import CASES, exact, rough
 
@@ -163,3 +165,75 @@ def test_shrinking_to_nothing_is_a_conflict(entity):
         sk.coincident(sk["p"], ring.center, name="middle")
         expected = ("rim", "middle")
     assert sk.solve().conflicting == expected
+
+
+def test_motions_tell_point_and_direction():
+    """A point on a line moves along it, one on a circle along its tangent, a loose one anywhere."""
+    sk = lw.Sketch()
+    rail = sk.line((0, 0), (10, 10), name="rail")
+    sk.fix(rail)
+    ring = sk.circle((20, 0), 5, name="ring")
+    sk.fix(ring)
+    sk.on(sk.point((4, 4), name="slider"), rail)
+    sk.on(sk.point((25, 0), name="rider"), ring)
+    sk.point((3, 9), name="loose")
+    sk.horizontal(sk.point((5, 0), name="level"), sk.origin)
+    report = sk.solve()
+    motions = {m.point: m.direction for m in report.motions}
+    assert report.freedom == 5
+    assert motions["slider"] == pytest.approx((0.5**0.5, 0.5**0.5))
+    assert motions["rider"] == pytest.approx((0, 1), abs=1e-12)
+    assert motions["loose"] is None
+    assert motions["level"] == (1, 0)
+    assert {str(m) for m in report.motions} >= {"level can move along x", "loose can move anywhere"}
+
+
+def test_long_trusses_solve_and_follow_a_change():
+    """A connected structure of hundreds of lengths: one changed length turns its far end."""
+    random = np.random.default_rng(4)
+    sk = lw.Sketch()
+
+    def at(x: float, y: float) -> lw.Sketch:
+        return sk.point((x + random.uniform(-0.1, 0.1), y + random.uniform(-0.1, 0.1)))
+
+    bays = 150
+    low = [at(i, 0) for i in range(bays + 1)]
+    high = [at(i + 0.5, 0.8) for i in range(bays + 1)]
+    sk.coincident(low[0], sk.origin)
+    sk.horizontal(low[0], low[1])
+    strut = 0.9
+    for i in range(bays):
+        sk.distance(low[i], low[i + 1], 1)
+        sk.distance(high[i], high[i + 1], 1)
+        sk.distance(low[i], high[i], strut)
+        sk.distance(high[i], low[i + 1], strut)
+    sk.distance(low[-1], high[-1], strut)
+    assert sk.solve().is_fully_defined
+    assert low[-1].position == pytest.approx((bays, 0), abs=1e-9)
+    sk.constraints[3].value = 0.98
+    report = sk.solve()
+    assert report.is_fully_defined
+    assert report.max_residual < 1e-9
+    assert abs(low[-1].y) > 1
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_elimination_agrees_with_dense_rank(seed):
+    """Rank, the dependent rows and what can move agree with singular values on random sparse rows."""
+    random = np.random.default_rng(seed)
+    dense = np.where(random.random((14, 12)) < 0.3, random.normal(size=(14, 12)), 0.0)
+    dense[5] = dense[1] - 2 * dense[3]
+    dense[9] = 0.5 * dense[0] + dense[4]
+    rows = [{int(c): float(row[c]) for c in np.flatnonzero(row)} for row in dense]
+    rank = independent_rows(rows, range(12))
+    assert rank.rank == np.linalg.matrix_rank(dense)
+    for i in range(14):
+        before, after = (np.linalg.matrix_rank(dense[:k]) if k else 0 for k in (i, i + 1))
+        assert (before == after) == (i in dict(rank.dependent))
+    free = np.linalg.svd(dense)[2][rank.rank :]
+    fixed = np.abs(free).max(axis=0, initial=0) < 1e-9
+    assert set(rank.motion) == set(np.flatnonzero(~fixed).tolist())
+    for column, moves in rank.motion.items():
+        for motion in free:
+            expected = sum(share * motion[f] for f, share in moves.items())
+            assert motion[column] == pytest.approx(expected, abs=1e-9)

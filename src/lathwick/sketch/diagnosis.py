@@ -17,12 +17,30 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
+from ..geometry.vector import Vec2
+
 DEPENDENT = 1e-8
 MOVABLE = 1e-7
 SOURCE = 1e-7
 ROUNDING = 1e-15
 
 T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Motion:
+    """How a point can still move: along `direction` (a unit vector, either way), or anywhere (None)."""
+
+    point: str
+    place: Vec2
+    direction: Vec2 | None
+
+    def __str__(self) -> str:
+        if self.direction is None:
+            return f"{self.point} can move anywhere"
+        x, y = self.direction
+        way = "along x" if abs(y) < 1e-9 else "along y" if abs(x) < 1e-9 else f"along ({x:.3g}, {y:.3g})"
+        return f"{self.point} can move {way}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +52,7 @@ class SketchReport:
     max_residual : largest error of any equation, in the design's length unit.
     free : names of the entities that can still move.
     repeats : for each redundant constraint, the names of those it follows from.
+    motions : the points that can still move, and along which direction.
     """
 
     freedom: int
@@ -42,6 +61,7 @@ class SketchReport:
     max_residual: float
     free: tuple[str, ...] = ()
     repeats: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    motions: tuple[Motion, ...] = ()
 
     @property
     def is_solved(self) -> bool:
@@ -162,6 +182,20 @@ class _Echelon:
             if total:
                 moves[column] = total
         return moves
+
+
+def direction_of(along_x: Row, along_y: Row) -> Vec2 | None:
+    """The one direction in which a point moves, from how its x and y move with the free columns; None
+    if it can move in every direction."""
+    free = {*along_x, *along_y}
+    xx = sum(along_x.get(f, 0.0) ** 2 for f in free)
+    yy = sum(along_y.get(f, 0.0) ** 2 for f in free)
+    xy = sum(along_x.get(f, 0.0) * along_y.get(f, 0.0) for f in free)
+    if xx * yy - xy * xy > 1e-10 * (xx + yy) ** 2:
+        return None
+    x, y = (xx, xy) if xx >= yy else (xy, yy)
+    size = math.hypot(x, y)
+    return (x / size, y / size)
 
 
 def smallest_conflict(items: Sequence[T], holds: Callable[[Sequence[T]], bool]) -> list[T]:

@@ -11,7 +11,14 @@ from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .constraints import Constraint, Context
-from .diagnosis import Rank, SketchReport, independent_rows, smallest_conflict
+from .diagnosis import (
+    Motion,
+    Rank,
+    SketchReport,
+    direction_of,
+    independent_rows,
+    smallest_conflict,
+)
 from .entities import Entity, Round
 from .equations import Equation, FloatArray
 from .pieces import pieces_of
@@ -130,6 +137,7 @@ class Sketch(Relations):
             max_residual=solution.residual,
             free=self._free(rank),
             repeats=tuple(repeats.items()),
+            motions=self._motions(rank),
         )
 
     def _movable(self) -> list[int]:
@@ -146,6 +154,15 @@ class Sketch(Relations):
     def _free(self, rank: Rank) -> tuple[str, ...]:
         moving = rank.motion.keys()
         return tuple(e.name for e in self.entities if not moving.isdisjoint(e.own_variables()))
+
+    def _motions(self, rank: Rank) -> tuple[Motion, ...]:
+        points = dict.fromkeys(p for e in self.entities for p in e.points())
+        found = []
+        for p in points:
+            x, y = rank.motion.get(p.ix, {}), rank.motion.get(p.iy, {})
+            if x or y:
+                found.append(Motion(p.name, p.position, direction_of(x, y)))
+        return tuple(found)
 
     # ------------------------------------------------------------------ regions
 

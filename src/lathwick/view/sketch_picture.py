@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 MARGIN = 0.2
 HEADING = 74.0
 CURVE_POINTS = 96
+MOTION = (6.0, 20.0)
+"""Where the arrows of a point that can move begin and end, pixels from the point."""
 ARROW = {
     "arrowstyle": "-|>",
     "color": DIMENSION,
@@ -52,6 +54,7 @@ def draw_sketch(figure: Figure, sketch: Sketch) -> None:
     free = set(report.free)
     for entity, points in shapes:
         _draw_entity(axes, entity, view.pixels(points), FREE if entity.name in free else FIXED)
+    _draw_motions(axes, report, view)
     _draw_dimensions(axes, sketch, view, shapes, size)
     _draw_heading(axes, sketch, report, size)
 
@@ -111,6 +114,17 @@ def _draw_entity(axes: Axes, entity: Entity, pixels: FloatArray, color: str) -> 
     }.get(entity.kind)
     if ends is not None:
         axes.plot(*ends.T, ls="", marker="o", ms=4.4, mfc=PAPER, mec=color, mew=1.4, zorder=4)
+
+
+def _draw_motions(axes: Axes, report: SketchReport, view: _View) -> None:
+    """Arrows along which points can still move: both ways, or four ways where any direction is free."""
+    for motion in report.motions:
+        x, y = view.pixel(motion.place)
+        ways = [(1.0, 0.0), (0.0, 1.0)] if motion.direction is None else [motion.direction]
+        for dx, dy in [*ways, *((-a, -b) for a, b in ways)]:
+            near, far = MOTION
+            tip, tail = (x + far * dx, y + far * dy), (x + near * dx, y + near * dy)
+            axes.annotate("", tip, tail, arrowprops={**ARROW, "color": FREE, "lw": 1.3}, zorder=5)
 
 
 def _draw_dimensions(
