@@ -26,6 +26,8 @@ class Constraint:
     """One constraint or dimension of a sketch. `value` is None for a pure relation.
 
     `fixed_at` and `fixed_radius` remember where the entities were drawn; that is what `fix` holds.
+    `serial` counts the constraints of a sketch in the order they were made.
+    `shift` and `turn` (radians) are how far a repeated point is from its original.
     Changing `value` of a dimension, or `remove()`, takes effect at the next `solve()`.
     """
 
@@ -41,10 +43,13 @@ class Constraint:
         self.kind = kind
         self.entities = entities
         self.is_internal = internal
+        self.serial = 0
         self._value = value
         self._given_name = name
         self._owner = owner
         self.fixed_at: tuple[Vec2, ...] = tuple(p.position for e in entities for p in e.points())
+        self.shift: Vec2 = (0.0, 0.0)
+        self.turn = 0.0
         self.fixed_radius = first.radius if isinstance(first := entities[0], Round) else 0.0
 
     @property
@@ -401,7 +406,11 @@ def _fix(c: Constraint, context: Context) -> list[Equation]:
     first = c.entities[0]
     if isinstance(first, Circle):
         rows.append(Equation("value", (first.ir,), (c.fixed_radius,)))
-    return rows[:5] if isinstance(first, Arc) else rows
+    if isinstance(first, Arc):  # the last end can only run along its circle: one coordinate holds it
+        center, _, end = c.fixed_at
+        steep = abs(end[1] - center[1]) >= abs(end[0] - center[0])
+        return [*rows[:4], rows[4 if steep else 5]]
+    return rows
 
 
 # ---------------------------------------------------------------------- dimensions
@@ -467,6 +476,21 @@ def _between(c: Constraint, context: Context) -> list[Equation]:
     return _halfway(middle, a, b)
 
 
+def _repeated(c: Constraint, context: Context) -> list[Equation]:
+    """A point that is another one moved by a fixed shift, or turned about a third."""
+    original, copy, *about = c.entities
+    assert isinstance(original, Point) and isinstance(copy, Point)
+    if not about:
+        (dx, dy) = c.shift
+        return [_difference(copy.ix, original.ix, dx), _difference(copy.iy, original.iy, dy)]
+    (center,) = about
+    assert isinstance(center, Point)
+    cos, sin = math.cos(c.turn), math.sin(c.turn)
+    x = (copy.ix, original.ix, original.iy, center.ix, center.iy)
+    y = (copy.iy, original.iy, original.ix, center.iy, center.ix)
+    return [Equation("turned", x, (cos, -sin)), Equation("turned", y, (cos, sin))]
+
+
 Writer: TypeAlias = Callable[[Constraint, Context], list[Equation]]
 
 _WRITERS: dict[str, Writer] = {
@@ -492,4 +516,5 @@ _WRITERS: dict[str, Writer] = {
     "angle": _angle,
     "shape": _shape,
     "between": _between,
+    "repeated": _repeated,
 }

@@ -32,7 +32,7 @@ def meetings(pieces: Sequence[Piece]) -> Iterator[Meeting]:
     """
     for i, j in _near_pairs(pieces):
         one, two = pieces[i], pieces[j]
-        for place, overlap in _common(one, two):
+        for place, overlap in common_points(one, two):
             if overlap or not _at_common_end(one, two, place):
                 yield Meeting(one, two, place, overlap)
 
@@ -65,7 +65,7 @@ def _at_common_end(one: Piece, two: Piece, place: Vec2) -> bool:
     return False
 
 
-def _common(one: Piece, two: Piece) -> list[tuple[Vec2, bool]]:
+def common_points(one: Piece, two: Piece) -> list[tuple[Vec2, bool]]:
     """Common points of two pieces, each with whether the pieces overlap there."""
     if isinstance(one, LinePiece):
         if isinstance(two, LinePiece):

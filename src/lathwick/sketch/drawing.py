@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from itertools import pairwise
+from itertools import count, pairwise
 from typing import TypeAlias, TypeVar
 
 from ..errors import SketchError
@@ -30,6 +30,7 @@ class Drawing:
         self.entities: list[Entity] = []
         self._constraints: list[Constraint] = []
         self._shapes: list[Constraint] = []
+        self._serial = count()
         self._names: dict[str, object] = {}
         self._numbers: dict[str, int] = {}
         self.origin = self._reference_point("origin", (0.0, 0.0))
@@ -254,10 +255,13 @@ class Drawing:
 
     # ------------------------------------------------------------------ helpers
 
-    def _shape(self, kind: str, *entities: Entity, label: str) -> None:
+    def _shape(self, kind: str, *entities: Entity, label: str) -> Constraint:
         """A constraint that belongs to an entity; it cannot be removed."""
         name = f"{label} (its shape)"
-        self._shapes.append(Constraint(kind, entities, None, name, self._shapes, internal=True))
+        constraint = Constraint(kind, entities, None, name, self._shapes, internal=True)
+        constraint.serial = next(self._serial)
+        self._shapes.append(constraint)
+        return constraint
 
     def _kept_lines(self, chain: Chain) -> Chain:
         self._names[chain.name] = chain

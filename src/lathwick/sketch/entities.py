@@ -24,7 +24,11 @@ class Variables:
 
 
 class Entity:
-    """Base of all entities. `name` is unique in the sketch; `construction` geometry bounds no region."""
+    """Base of all entities. `name` is unique in the sketch; `construction` geometry bounds no region.
+
+    `spans` are the parts of a curve that rounding, trimming and splitting have left for profiles;
+    None means the whole. The curve itself, and what constrains it, stays as it was drawn.
+    """
 
     kind: ClassVar[str] = "entity"
 
@@ -32,6 +36,7 @@ class Entity:
         self._variables = variables
         self.name = name
         self.construction = construction
+        self.spans: list[Span] | None = None
 
     def __repr__(self) -> str:
         return f"<{self.kind} {self.name}>"
@@ -222,3 +227,5 @@ class Rectangle(Polyline):
 
 
 Curve: TypeAlias = Line | Circle | Arc
+Span: TypeAlias = tuple[Point, Point]
+"""From one point of a curve to another, in the direction of the curve."""

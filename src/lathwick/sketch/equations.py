@@ -43,6 +43,13 @@ def _mean(v: FloatArray, p: FloatArray) -> Result:
     return 0.5 * (v[:, 0] + v[:, 1]) - v[:, 2], np.tile([0.5, 0.5, -1.0], (len(v), 1))
 
 
+def _turned(v: FloatArray, p: FloatArray) -> Result:
+    """a = c + p0 (b - c) + p1 (b' - c'): a coordinate turned about a center; variables a b b' c c'"""
+    cos, sin = p[:, 0], p[:, 1]
+    off = v[:, 0] - v[:, 3] - cos * (v[:, 1] - v[:, 3]) - sin * (v[:, 2] - v[:, 4])
+    return off, np.column_stack([np.ones(len(v)), -cos, -sin, cos - 1.0, sin])
+
+
 def _apart(v: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Length of (x1 - x0, y1 - y0), shape (N,), and its derivatives by x0 y0 x1 y1, shape (N, 4)."""
     d = v[:, 2:4] - v[:, 0:2]
@@ -144,6 +151,7 @@ FORMS: dict[str, Form] = {
     "difference": _difference,
     "value": _value,
     "mean": _mean,
+    "turned": _turned,
     "distance": _distance,
     "on_circle": _on_circle,
     "equal_length": _equal_length,

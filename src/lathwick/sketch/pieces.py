@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TypeAlias
 
+from ..errors import SketchError
 from ..geometry.vector import Vec2
 from .entities import Arc, Circle, Entity, Line
 
@@ -171,24 +172,34 @@ def _beyond_chord(a: Vec2, b: Vec2, p: Vec2, sweep: float) -> bool:
 
 def pieces_of(entities: Iterable[Entity]) -> list[Piece]:
     """The curves that bound regions: everything but points and construction geometry."""
-    pieces: list[Piece] = []
-    for entity in entities:
-        if entity.construction:
-            continue
-        if isinstance(entity, Line):
-            pieces.append(LinePiece(entity.start.position, entity.end.position, entity.name))
-        elif isinstance(entity, Circle):
-            pieces.append(ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name))
-        elif isinstance(entity, Arc):
-            ends = (entity.start.position, entity.end.position)
-            pieces.append(
-                ArcPiece(
-                    entity.center.position,
-                    entity.radius,
-                    entity.start_angle,
-                    entity.sweep,
-                    entity.name,
-                    ends,
-                )
+    return [piece for entity in entities if not entity.construction for piece in pieces_along(entity)]
+
+
+def pieces_along(entity: Entity) -> list[Piece]:
+    """The pieces of one entity: all of it, or the spans that edits have left; none for a point.
+
+    Raises SketchError where edits at both ends have used a curve up.
+    """
+    if isinstance(entity, Circle) and entity.spans is None:
+        return [ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name)]
+    whole = entity.ends()
+    spans = entity.spans if entity.spans is not None else [whole] if whole else []
+    return [_piece(entity, a.position, b.position) for a, b in spans]
+
+
+def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
+    if isinstance(entity, Line):
+        piece = LinePiece(a, b, entity.name)
+        (sx, sy), (ex, ey) = entity.start.position, entity.end.position
+        if (b[0] - a[0]) * (ex - sx) + (b[1] - a[1]) * (ey - sy) <= 0:
+            place = f"({a[0]:.6g}, {a[1]:.6g})"
+            raise SketchError(
+                f"nothing is left of {entity.name} between its rounds or trims at {place}", places=(a,)
             )
-    return pieces
+        return piece
+    assert isinstance(entity, (Arc, Circle))
+    x, y = entity.center.position
+    angle = math.atan2(a[1] - y, a[0] - x)
+    turn = (math.atan2(b[1] - y, b[0] - x) - angle) % math.tau
+    sweep = turn - math.tau if isinstance(entity, Arc) and entity.clockwise else turn
+    return ArcPiece((x, y), entity.radius, angle, sweep, entity.name, (a, b))

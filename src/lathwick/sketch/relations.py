@@ -194,6 +194,7 @@ class Relations(Drawing):
             raise SketchError(f'the sketch has a constraint "{name}" already')
         number = None if value is None else checked_value(kind, value)
         constraint = Constraint(kind, entities, number, name, self._constraints)
+        constraint.serial = next(self._serial)
         self._constraints.append(constraint)
         return constraint
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 from ..geometry.vector import Vec2
 from ..sketch.constraints import Constraint
-from ..sketch.entities import Entity, Line, Point, Round
+from ..sketch.entities import Arc, Entity, Line, Point, Round
 
 Segment = tuple[Vec2, Vec2]
 CHARACTER_WIDTH, TEXT_HEIGHT = 7.4, 15.0
@@ -203,8 +203,7 @@ def _round_places(circle: Round, whole: bool, text: str, layout: Layout) -> Iter
     center = layout.to_pixels(circle.center.position)
     edge = layout.to_pixels((circle.center.x + circle.radius, circle.center.y))
     radius = math.dist(center, edge)
-    for degrees in (35, 145, 55, 125, 20, 160, 75, 105, -35, -145, -60, -120):
-        t = math.radians(degrees)
+    for t in _leader_angles(circle):
         c, s = math.cos(t), math.sin(t)
         rim = (center[0] + radius * c, center[1] + radius * s)
         back = (center[0] - radius * c, center[1] - radius * s)
@@ -215,6 +214,13 @@ def _round_places(circle: Round, whole: bool, text: str, layout: Layout) -> Iter
         tail = (center[0] + (radius + out) * c, center[1] + (radius + out) * s)
         at = (tail[0] + math.copysign(width + 5, c), tail[1])
         yield Mark((), ((tail, rim),), text, at)
+
+
+def _leader_angles(circle: Round) -> list[float]:
+    """Directions (radians) in which a leader can meet the curve, the pleasantest first."""
+    if isinstance(circle, Arc):
+        return [circle.start_angle + share * circle.sweep for share in (0.5, 0.35, 0.65, 0.2, 0.8)]
+    return [math.radians(d) for d in (35, 145, 55, 125, 20, 160, 75, 105, -35, -145, -60, -120)]
 
 
 def _across(rim: Vec2, back: Vec2, center: Vec2, whole: bool) -> tuple[Segment, ...]:

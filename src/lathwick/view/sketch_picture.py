@@ -12,6 +12,7 @@ from ..geometry.placement import FloatArray
 from ..geometry.vector import Vec2
 from ..sketch.diagnosis import SketchReport
 from ..sketch.entities import Arc, Circle, Entity, Line, Point
+from ..sketch.pieces import Piece, pieces_along
 from ..sketch.sketch import Sketch
 from .dimension_marks import Layout, Mark
 from .style import DIMENSION, DPI, FAINT, FIXED, FONT, FREE, GOOD, INK, PAPER, QUIET
@@ -53,7 +54,7 @@ def draw_sketch(figure: Figure, sketch: Sketch) -> None:
     _draw_axes(axes, view, size)
     free = set(report.free)
     for entity, points in shapes:
-        _draw_entity(axes, entity, view.pixels(points), FREE if entity.name in free else FIXED)
+        _draw_entity(axes, entity, points, view, FREE if entity.name in free else FIXED)
     _draw_motions(axes, report, view)
     _draw_dimensions(axes, sketch, view, shapes, size)
     _draw_heading(axes, sketch, report, size)
@@ -102,18 +103,26 @@ def _draw_axes(axes: Axes, view: _View, size: tuple[float, float]) -> None:
     axes.plot([x], [y], marker="+", ms=11, mew=1.3, color=QUIET, zorder=1)
 
 
-def _draw_entity(axes: Axes, entity: Entity, pixels: FloatArray, color: str) -> None:
-    if not isinstance(entity, Point):
-        dashes = (0, (6, 4)) if entity.construction else "-"
-        width = 1.3 if entity.construction else 2.4
-        axes.plot(*pixels.T, color=color, lw=width, ls=dashes, zorder=3, solid_capstyle="round")
-    ends = {
-        "point": pixels[:1],
-        "line": pixels[[0, -1]],
-        "arc": pixels[[0, -1]],
-    }.get(entity.kind)
-    if ends is not None:
-        axes.plot(*ends.T, ls="", marker="o", ms=4.4, mfc=PAPER, mec=color, mew=1.4, zorder=4)
+def _draw_entity(axes: Axes, entity: Entity, points: FloatArray, view: _View, color: str) -> None:
+    """The curve; where edits have left only spans of it, those, and the rest thin."""
+    if entity.spans is not None:
+        axes.plot(*view.pixels(points).T, color=color, lw=0.8, ls=(0, (1, 3)), zorder=2)
+        parts = [_along(piece) for piece in pieces_along(entity)]
+    else:
+        parts = [points]
+    for part in parts:
+        pixels = view.pixels(part)
+        if not isinstance(entity, Point):
+            dashes = (0, (6, 4)) if entity.construction else "-"
+            width = 1.3 if entity.construction else 2.4
+            axes.plot(*pixels.T, color=color, lw=width, ls=dashes, zorder=3, solid_capstyle="round")
+        if entity.kind != "circle" or entity.spans is not None:
+            ends = pixels[[0, -1]]
+            axes.plot(*ends.T, ls="", marker="o", ms=4.4, mfc=PAPER, mec=color, mew=1.4, zorder=4)
+
+
+def _along(piece: Piece) -> FloatArray:
+    return np.array([piece.point(s) for s in np.linspace(0, 1, CURVE_POINTS)])
 
 
 def _draw_motions(axes: Axes, report: SketchReport, view: _View) -> None:
