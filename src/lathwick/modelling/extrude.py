@@ -12,8 +12,9 @@ from ..geometry.placement import Plane
 from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, distance, sub, unit
+from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
-from ..sketch.region import PlaneLoop, Region
+from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
@@ -33,7 +34,7 @@ def extrude(
     back : length unit, at least 0; so much is added behind the plane.
     step : name that the faces get: `step/start` (behind), `step/end`, `step/side:item`.
 
-    Returns a body with one lump per region. Raises ModellingError for a depth that is not a
+    Returns a body with one lump per patch. Raises ModellingError for a depth that is not a
     finite number above the resolution, or for regions of different sketches.
     """
     chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
@@ -43,7 +44,8 @@ def extrude(
     if any(r.plane != plane or r.unit != length_unit for r in chosen):
         raise ModellingError("the regions to extrude lie in different planes or units")
     low, high = _limits(depth, both, back)
-    return Body.made([_lump(region, low, high, step) for region in chosen], length_unit)
+    patches = [patch for region in chosen for patch in region.patches]
+    return Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
 
 
 def _limits(depth: float, both: bool, back: float) -> tuple[float, float]:
@@ -70,10 +72,9 @@ class _Wall:
     forward: bool
 
 
-def _lump(region: Region, low: float, high: float, step: str) -> Lump:
-    plane = region.plane
+def _lump(patch: Patch, plane: Plane, low: float, high: float, step: str) -> Lump:
     start, end = plane.offset(low), plane.offset(high)
-    rings = [_walls(loop, start, end, high - low, step) for loop in region.loops]
+    rings = [_walls(loop, start, end, high - low, step) for loop in patch.loops]
     bottom = tuple(Loop(tuple(Coedge(w.below, not w.forward) for w in reversed(ring))) for ring in rings)
     top = tuple(Loop(tuple(Coedge(w.above, w.forward) for w in ring)) for ring in rings)
     caps = [

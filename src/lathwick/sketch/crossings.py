@@ -30,14 +30,15 @@ def meetings(pieces: Sequence[Piece]) -> Iterator[Meeting]:
 
     Boxes are compared first, in blocks; cost O(n^2) box tests in NumPy, then O(pairs that touch).
     """
-    for i, j in _near_pairs(pieces):
+    for i, j in near_pairs(pieces):
         one, two = pieces[i], pieces[j]
         for place, overlap in common_points(one, two):
             if overlap or not _at_common_end(one, two, place):
                 yield Meeting(one, two, place, overlap)
 
 
-def _near_pairs(pieces: Sequence[Piece]) -> Iterator[tuple[int, int]]:
+def near_pairs(pieces: Sequence[Piece]) -> Iterator[tuple[int, int]]:
+    """Pairs i < j of pieces whose boxes touch."""
     if len(pieces) < 2:
         return
     boxes = np.array([piece.box for piece in pieces])

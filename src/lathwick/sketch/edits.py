@@ -15,7 +15,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .crossings import common_points
 from .entities import Arc, Circle, Entity, Line, Point, Polyline, Span
-from .pieces import ArcPiece, LinePiece, Piece, pieces_along
+from .pieces import ArcPiece, LinePiece, Piece, pieces_along, share_along
 from .solving import Solving
 from .tangent_arcs import Blend, blend_between
 
@@ -151,7 +151,7 @@ class Edits(Solving):
         self.settle()
         spot = _spot(near)
         number, piece = self._nearest_piece(curve, spot)
-        share = _share(piece, spot)
+        share = share_along(piece, spot)
         cuts = sorted(self._crossings(curve, piece), key=lambda cut: cut[0])
         before = [cut for cut in cuts if cut[0] < share]
         after = [cut for cut in cuts if cut[0] > share]
@@ -204,7 +204,7 @@ class Edits(Solving):
         self.settle()
         spot = _spot(at)
         number, piece = self._nearest_piece(curve, spot)
-        share = _share(piece, spot)
+        share = share_along(piece, spot)
         if piece.is_closed or not 0 < share < 1:
             raise SketchError(f"{curve.name} cannot be divided at ({spot[0]:.6g}, {spot[1]:.6g})")
         name = self._named("split", None)
@@ -220,7 +220,7 @@ class Edits(Solving):
         pieces = pieces_along(curve)
         if not pieces:
             raise SketchError(f"{curve.name} is no curve")
-        gaps = [math.dist(p.point(min(1.0, max(0.0, _share(p, spot)))), spot) for p in pieces]
+        gaps = [math.dist(p.point(min(1.0, max(0.0, share_along(p, spot)))), spot) for p in pieces]
         number = min(range(len(pieces)), key=gaps.__getitem__)
         return number, pieces[number]
 
@@ -234,7 +234,7 @@ class Edits(Solving):
                 for place, overlap in common_points(piece, against):
                     ends = () if piece.is_closed else (piece.start, piece.end)
                     if not overlap and all(math.dist(place, end) > 2 * RESOLUTION for end in ends):
-                        found.append((_share(piece, place), place, other))
+                        found.append((share_along(piece, place), place, other))
         return found
 
     def _cut_point(self, curve: Entity, share: float, place: Vec2, other: Entity) -> Point:
@@ -370,20 +370,6 @@ def _mirrored(p: Vec2, about: Line) -> Vec2:
     nx, ny = -(ey - sy) / length, (ex - sx) / length
     height = (p[0] - sx) * nx + (p[1] - sy) * ny
     return (p[0] - 2 * height * nx, p[1] - 2 * height * ny)
-
-
-def _share(piece: Piece, spot: Vec2) -> float:
-    """Where along the piece (0 at its start, 1 at its end) the place nearest to `spot` is."""
-    if isinstance(piece, LinePiece):
-        (ax, ay), (bx, by) = piece.start, piece.end
-        return ((spot[0] - ax) * (bx - ax) + (spot[1] - ay) * (by - ay)) / piece.length**2
-    angle = math.atan2(spot[1] - piece.center[1], spot[0] - piece.center[0])
-    turn = (angle - piece.angle) if piece.sweep > 0 else (piece.angle - angle)
-    turn %= math.tau
-    sweep = abs(piece.sweep)
-    if turn > sweep and turn - sweep > math.tau - turn:
-        turn -= math.tau  # nearer to the start than to the end
-    return turn / sweep
 
 
 def _beyond(curve: Line | Arc, at_end: bool, reach: float) -> Piece:

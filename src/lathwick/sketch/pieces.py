@@ -203,3 +203,27 @@ def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
     turn = (math.atan2(b[1] - y, b[0] - x) - angle) % math.tau
     sweep = turn - math.tau if isinstance(entity, Arc) and entity.clockwise else turn
     return ArcPiece((x, y), entity.radius, angle, sweep, entity.name, (a, b))
+
+
+def share_along(piece: Piece, spot: Vec2) -> float:
+    """Where along the piece (0 at its start, 1 at its end) the place nearest to `spot` is."""
+    if isinstance(piece, LinePiece):
+        (ax, ay), (bx, by) = piece.start, piece.end
+        return ((spot[0] - ax) * (bx - ax) + (spot[1] - ay) * (by - ay)) / piece.length**2
+    angle = math.atan2(spot[1] - piece.center[1], spot[0] - piece.center[0])
+    turn = (angle - piece.angle) if piece.sweep > 0 else (piece.angle - angle)
+    turn %= math.tau
+    sweep = abs(piece.sweep)
+    if turn > sweep and turn - sweep > math.tau - turn:
+        turn -= math.tau  # nearer to the start than to the end
+    return turn / sweep
+
+
+def subpiece(piece: Piece, a: float, b: float) -> Piece:
+    """The part of a piece between two shares of its length, 0 to 1; past 1 on a closed piece."""
+    start = piece.start if a == 0.0 and not piece.is_closed else piece.point(a)
+    end = piece.end if b == 1.0 and not piece.is_closed else piece.point(b)
+    if isinstance(piece, LinePiece):
+        return LinePiece(start, end, piece.name)
+    angle = piece.angle + a * piece.sweep
+    return ArcPiece(piece.center, piece.radius, angle, (b - a) * piece.sweep, piece.name, (start, end))

@@ -3,51 +3,52 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
+from ..errors import SketchError
 from ..geometry.placement import Plane
 from ..geometry.vector import Vec2
-from .pieces import Box, Piece
-
-
-@dataclass(frozen=True, slots=True)
-class PlaneLoop:
-    """A closed chain of pieces, each starting where the one before it ends."""
-
-    pieces: tuple[Piece, ...]
-
-    @property
-    def signed_area(self) -> float:
-        """Enclosed area, negative when the loop runs clockwise."""
-        origin = self.pieces[0].start
-        return math.fsum(piece.moments(origin)[0] for piece in self.pieces)
-
-    @property
-    def box(self) -> Box:
-        boxes = [piece.box for piece in self.pieces]
-        x0, y0, x1, y1 = zip(*boxes, strict=True)
-        return (min(x0), min(y0), max(x1), max(y1))
-
-    def reversed(self) -> PlaneLoop:
-        return PlaneLoop(tuple(piece.reversed() for piece in reversed(self.pieces)))
-
-    def encloses(self, point: Vec2) -> bool:
-        """Whether a point that is not on the loop lies inside it."""
-        return abs(sum(piece.winding(point) for piece in self.pieces)) > math.pi
+from .arrangement import Arrangement
+from .loops import Patch, PlaneLoop
+from .pieces import Piece
 
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """A connected piece of a sketch plane: one outer loop (counter-clockwise) less holes (clockwise)."""
+    """An area of a sketch plane with exact boundaries, in one or more connected patches.
 
-    outer: PlaneLoop
-    holes: tuple[PlaneLoop, ...]
+    `a + b` is what lies in either region, `a - b` what lies in the first only, `a & b` what lies
+    in both; each raises SketchError if nothing is left, or for regions of different planes.
+    """
+
+    patches: tuple[Patch, ...]
     plane: Plane
     unit: str
 
     @property
+    def outer(self) -> PlaneLoop:
+        """The outer loop of a region of one patch. Raises SketchError for several."""
+        return self._only().outer
+
+    @property
+    def holes(self) -> tuple[PlaneLoop, ...]:
+        """The holes of a region of one patch. Raises SketchError for several."""
+        return self._only().holes
+
+    def _only(self) -> Patch:
+        if len(self.patches) != 1:
+            raise SketchError(f"the region has {len(self.patches)} separate patches; look at .patches")
+        return self.patches[0]
+
+    @property
     def loops(self) -> tuple[PlaneLoop, ...]:
-        return (self.outer, *self.holes)
+        return tuple(loop for patch in self.patches for loop in patch.loops)
+
+    @property
+    def pieces(self) -> tuple[Piece, ...]:
+        """All boundary pieces."""
+        return tuple(piece for loop in self.loops for piece in loop.pieces)
 
     @property
     def area(self) -> float:
@@ -57,17 +58,35 @@ class Region:
     @property
     def perimeter(self) -> float:
         """Length of the boundary, holes included."""
-        return math.fsum(piece.length for loop in self.loops for piece in loop.pieces)
+        return math.fsum(piece.length for piece in self.pieces)
 
     @property
     def centroid(self) -> Vec2:
         """Center of area, in the sketch plane."""
-        x0, y0, x1, y1 = self.outer.box
-        middle = (0.5 * (x0 + x1), 0.5 * (y0 + y1))
-        sums = [piece.moments(middle) for loop in self.loops for piece in loop.pieces]
+        boxes = [patch.outer.box for patch in self.patches]
+        x0, y0, x1, y1 = zip(*boxes, strict=True)
+        middle = (0.5 * (min(x0) + max(x1)), 0.5 * (min(y0) + max(y1)))
+        sums = [piece.moments(middle) for piece in self.pieces]
         area, x, y = (math.fsum(column) for column in zip(*sums, strict=True))
         return (middle[0] + x / area, middle[1] + y / area)
 
     def contains(self, point: Vec2) -> bool:
         """Whether a point that is not on the boundary lies in the region."""
-        return self.outer.encloses(point) and not any(h.encloses(point) for h in self.holes)
+        return any(patch.contains(point) for patch in self.patches)
+
+    def __add__(self, other: Region) -> Region:
+        return self._combined(other, lambda p: self.contains(p) or other.contains(p), "+")
+
+    def __sub__(self, other: Region) -> Region:
+        return self._combined(other, lambda p: self.contains(p) and not other.contains(p), "-")
+
+    def __and__(self, other: Region) -> Region:
+        return self._combined(other, lambda p: self.contains(p) and other.contains(p), "&")
+
+    def _combined(self, other: Region, wanted: Callable[[Vec2], bool], sign: str) -> Region:
+        if self.plane != other.plane or self.unit != other.unit:
+            raise SketchError("regions of different planes or units cannot be combined")
+        patches = Arrangement([*self.pieces, *other.pieces]).joined(wanted)
+        if not patches:
+            raise SketchError(f"nothing is left of the regions combined with {sign}")
+        return Region(tuple(patches), self.plane, self.unit)

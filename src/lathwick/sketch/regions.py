@@ -12,8 +12,10 @@ from ..geometry.placement import Plane
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .crossings import Meeting, meetings
+from .loops import Patch, PlaneLoop
+from .nodes import Nodes
 from .pieces import Piece
-from .region import PlaneLoop, Region
+from .region import Region
 
 
 def find_regions(pieces: Sequence[Piece], plane: Plane, unit: str) -> tuple[Region, ...]:
@@ -46,7 +48,10 @@ def _refuse_meetings(pieces: Sequence[Piece]) -> None:
         return
     worst = next((m for m in found if m.overlap), found[0])
     more = f" (and {len(found) - 1} more such places)" if len(found) > 1 else ""
-    raise SketchError(f"no default profile: {_told(worst)}{more}", places=tuple(m.place for m in found))
+    raise SketchError(
+        f"no default profile: {_told(worst)}{more}; pick a part with region(containing=(x, y))",
+        places=tuple(m.place for m in found),
+    )
 
 
 def _told(meeting: Meeting) -> str:
@@ -77,30 +82,10 @@ def _at(place: Vec2) -> str:
     return f"at ({place[0]:.6g}, {place[1]:.6g})"
 
 
-class _Nodes:
-    """Ends of pieces, those within the resolution joined into one node; a hash grid finds them."""
-
-    def __init__(self) -> None:
-        self.points: list[Vec2] = []
-        self._cells: dict[tuple[int, int], list[int]] = {}
-
-    def at(self, point: Vec2) -> int:
-        cell = 4 * RESOLUTION
-        i, j = math.floor(point[0] / cell), math.floor(point[1] / cell)
-        for di in (-1, 0, 1):
-            for dj in (-1, 0, 1):
-                for node in self._cells.get((i + di, j + dj), ()):
-                    if math.dist(self.points[node], point) <= 2 * RESOLUTION:
-                        return node
-        self.points.append(point)
-        self._cells.setdefault((i, j), []).append(len(self.points) - 1)
-        return len(self.points) - 1
-
-
 def _closed_loops(pieces: Sequence[Piece]) -> list[PlaneLoop]:
     """Loops through nodes where exactly two pieces end; full circles are loops by themselves."""
     loops = [PlaneLoop((piece,)) for piece in pieces if piece.is_closed]
-    nodes = _Nodes()
+    nodes = Nodes()
     ends: dict[int, list[tuple[Piece, bool]]] = {}
     for piece in pieces:
         if not piece.is_closed:
@@ -120,7 +105,7 @@ def _closed_loops(pieces: Sequence[Piece]) -> list[PlaneLoop]:
     return loops
 
 
-def _refuse_open(ends: dict[int, list[tuple[Piece, bool]]], nodes: _Nodes) -> None:
+def _refuse_open(ends: dict[int, list[tuple[Piece, bool]]], nodes: Nodes) -> None:
     open_ends = [(nodes.points[node], uses[0][0]) for node, uses in ends.items() if len(uses) == 1]
     if open_ends:
         place, piece = open_ends[0]
@@ -151,7 +136,7 @@ def _nested(loops: list[PlaneLoop], plane: Plane, unit: str) -> tuple[Region, ..
             holes = [
                 loops[k].reversed() for k in range(len(loops)) if depth[k] == depth[i] + 1 and i in around[k]
             ]
-            regions.append(Region(loop, tuple(holes), plane, unit))
+            regions.append(Region((Patch(loop, tuple(holes)),), plane, unit))
     return tuple(regions)
 
 

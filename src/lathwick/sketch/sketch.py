@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from ..errors import SketchError
 from ..geometry.vector import Vec2, vec2
+from .arrangement import Arrangement
 from .edits import Edits
 from .entities import Entity
 from .pieces import pieces_of
@@ -34,12 +35,24 @@ class Sketch(Edits):
         return find_regions(pieces_of(self.entities), self.plane, self.unit)
 
     def region(self, containing: Iterable[float]) -> Region:
-        """The region of the default profile that contains a point. Raises SketchError if none does."""
+        """The smallest area around a point that the curves enclose, however they overlap.
+
+        The sketch is solved first. Curves may cross and stand out; nothing need be trimmed. Raises
+        SketchError if no curves enclose the point.
+        """
         point: Vec2 = vec2(containing)
-        for region in self.regions():
-            if region.contains(point):
-                return region
-        raise SketchError(f"no region contains ({point[0]:g}, {point[1]:g})", places=(point,))
+        self.settle()
+        arrangement = Arrangement(pieces_of(self.entities))
+        cell = arrangement.containing(point)
+        if cell is None:
+            raise SketchError(f"no region contains ({point[0]:g}, {point[1]:g})", places=(point,))
+        return Region((arrangement.patch_of(cell),), self.plane, self.unit)
+
+    def cells(self) -> tuple[Region, ...]:
+        """Every area that the curves enclose, each by itself; together they cover all that is enclosed."""
+        self.settle()
+        arrangement = Arrangement(pieces_of(self.entities))
+        return tuple(Region((arrangement.patch_of(c),), self.plane, self.unit) for c in arrangement.cells)
 
     def curves(self) -> tuple[Entity, ...]:
         """Everything drawn, construction geometry included, in order."""
