@@ -135,12 +135,17 @@ def test_cut_into_separate_patches():
         _ = rest + lw.Region(rest.patches, lw.XZ, "mm")
 
 
+def rounded(value: float) -> float:
+    """Five decimals: the polygons of the comparison do not cope with denormal numbers."""
+    return round(value, 5)
+
+
 @st.composite
 def shapes(draw: st.DrawFn) -> tuple[lw.Region, shapely.Polygon]:
     """A box or a disc, on a coarse lattice half of the time, and the same made of chords."""
     lattice = draw(st.booleans())
-    number = st.integers(-4, 4).map(float) if lattice else st.floats(-4, 4)
-    size = st.integers(1, 5).map(float) if lattice else st.floats(0.3, 5)
+    number = st.integers(-4, 4).map(float) if lattice else st.floats(-4, 4).map(rounded)
+    size = st.integers(1, 5).map(float) if lattice else st.floats(0.3, 5).map(rounded)
     x, y = draw(number), draw(number)
     if draw(st.booleans()):
         w, h = draw(size), draw(size)
