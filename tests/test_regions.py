@@ -151,7 +151,7 @@ def test_area_and_centroid_against_quadrature(seed, corners):
         else:
             middle = (0.52 * (a[0] + b[0]), 0.52 * (a[1] + b[1]))
             arc = sk.arc_through(a, middle, b)
-            t = arc.start_angle + np.linspace(0, 1, 4001)[:-1] * arc.sweep
+            t = arc.start_angle + np.linspace(0, 1, 20_001)[:-1] * arc.sweep
             outline += [
                 (arc.center.x + arc.radius * math.cos(u), arc.center.y + arc.radius * math.sin(u)) for u in t
             ]

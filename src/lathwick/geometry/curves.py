@@ -1,7 +1,8 @@
 """Curves in space. Each is immutable and knows its own parameter: arc length on a line, angle on a circle.
 
 Every curve answers the same questions; a new kind of curve answers them too and needs nothing else:
-`kind`, `period`, `point`, `points`, `derivatives`, `tangent`, `parameter`, `length`, `extremes`.
+`kind`, `period`, `point`, `points`, `derivatives`, `tangent`, `parameter`, `length`, `extremes`,
+`breaks` (where it is not smooth) and `parts` (between which a Gauss rule of 16 nodes is accurate).
 """
 
 from __future__ import annotations
@@ -30,6 +31,8 @@ class Curve(Protocol):
     def parameter(self, point: Vec3) -> float: ...
     def length(self, t0: float, t1: float) -> float: ...
     def extremes(self, t0: float, t1: float) -> list[float]: ...
+    def breaks(self, t0: float, t1: float) -> list[float]: ...
+    def parts(self, t0: float, t1: float) -> list[float]: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +71,14 @@ class Line:
     def extremes(self, t0: float, t1: float) -> list[float]:
         """Parameters inside (t0, t1) where a coordinate can be largest or smallest: none."""
         return []
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        """t0 and t1."""
+        return [t0, t1]
+
+    def parts(self, t0: float, t1: float) -> list[float]:
+        """t0 and t1: everything is polynomial."""
+        return [t0, t1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,3 +128,125 @@ class Circle:
                 found.append(t)
                 k += 1
         return found
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        """Parameters from t0 to t1, at most a quarter turn apart."""
+        return _even_breaks(t0, t1, math.pi / 2)
+
+    def parts(self, t0: float, t1: float) -> list[float]:
+        """As `breaks`."""
+        return self.breaks(t0, t1)
+
+
+@dataclass(frozen=True, slots=True)
+class Ellipse:
+    """An ellipse about `frame.origin`: `major` along `frame.x`, `minor` along `frame.y`; the parameter t
+    (radians) gives the point (major cos t, minor sin t)."""
+
+    frame: Plane
+    major: float
+    minor: float
+    kind: ClassVar[str] = "ellipse"
+
+    @property
+    def period(self) -> float:
+        return math.tau
+
+    def point(self, t: float) -> Vec3:
+        return self.frame.point(self.major * math.cos(t), self.minor * math.sin(t))
+
+    def points(self, t: FloatArray) -> FloatArray:
+        """Points at `t`, shape (N,); returns shape (N, 3)."""
+        return self.frame.points(np.column_stack([self.major * np.cos(t), self.minor * np.sin(t)]))
+
+    def derivatives(self, t: FloatArray) -> FloatArray:
+        """First derivatives at `t`, shape (N,); returns shape (N, 3)."""
+        axes = np.array([self.frame.x, self.frame.y])
+        return np.column_stack([-self.major * np.sin(t), self.minor * np.cos(t)]) @ axes
+
+    def tangent(self, t: float) -> Vec3:
+        d = self.derivatives(np.array([t]))[0]
+        x, y, z = (d / np.linalg.norm(d)).tolist()
+        return (x, y, z)
+
+    def parameter(self, point: Vec3) -> float:
+        """Parameter of the nearest point of the ellipse, in [0, 2 pi)."""
+        u, v, _ = self.frame.local(point)
+        return nearest_on_ellipse(u, v, self.major, self.minor) % math.tau
+
+    def length(self, t0: float, t1: float) -> float:
+        return ellipse_length(self.major, self.minor, t0, t1)
+
+    def extremes(self, t0: float, t1: float) -> list[float]:
+        """Parameters inside (t0, t1) where x, y or z is largest or smallest."""
+        found = []
+        for a, b in zip(self.frame.x, self.frame.y, strict=True):
+            first = math.atan2(b * self.minor, a * self.major)
+            k = math.ceil((t0 - first) / math.pi)
+            while (t := first + k * math.pi) < t1:
+                found.append(t)
+                k += 1
+        return found
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        """Parameters from t0 to t1, at most a quarter turn apart."""
+        return _even_breaks(t0, t1, math.pi / 2)
+
+    def parts(self, t0: float, t1: float) -> list[float]:
+        """Finer and finer towards the sharp ends of a slender ellipse."""
+        return ellipse_parts(self.major, self.minor, t0, t1)
+
+
+def ellipse_parts(major: float, minor: float, t0: float, t1: float) -> list[float]:
+    """Parameters from t0 to t1 between which the speed of an ellipse is smooth enough for a Gauss rule.
+
+    The speed has its nearest complex zeros at about minor / major from the sharp ends, so the parts
+    shrink towards those ends by halves until they are of that size.
+    """
+    sharp, ratio = (0.0, minor / major) if major >= minor else (math.pi / 2, major / minor)
+    steps = [math.pi / 4]
+    while steps[-1] > ratio / 2:
+        steps.append(steps[-1] / 2)
+    offsets = [0.0, *(sign * step for step in steps for sign in (1, -1)), math.pi / 2]
+    stops = set()
+    for k in range(math.floor((t0 - sharp) / math.pi) - 1, math.ceil((t1 - sharp) / math.pi) + 2):
+        stops |= {sharp + k * math.pi + offset for offset in offsets}
+    return [t0, *sorted(t for t in stops if t0 + 1e-9 < t < t1 - 1e-9), t1]
+
+
+def _even_breaks(t0: float, t1: float, widest: float) -> list[float]:
+    count = max(1, math.ceil((t1 - t0) / widest - 1e-9))
+    return [t0 + (t1 - t0) * k / count for k in range(count)] + [t1]
+
+
+def ellipse_length(major: float, minor: float, t0: float, t1: float) -> float:
+    """Arc length of an ellipse from parameter t0 to t1, by elliptic integrals of the second kind.
+
+    Source: Abramowitz & Stegun 17.2.8, with the complementary angle where the first axis is longer.
+    """
+    from scipy.special import ellipeinc
+
+    def from_zero(t: float) -> float:
+        if major <= minor:
+            return float(minor * ellipeinc(t, 1.0 - (major / minor) ** 2))
+        m = 1.0 - (minor / major) ** 2
+        return float(major * (ellipeinc(t - math.pi / 2, m) - ellipeinc(-math.pi / 2, m)))
+
+    return from_zero(t1) - from_zero(t0)
+
+
+def nearest_on_ellipse(u: float, v: float, major: float, minor: float) -> float:
+    """Parameter of the point of the ellipse nearest to (u, v): Newton from the best of 64 starts."""
+
+    def gap(t: float) -> float:
+        return math.hypot(major * math.cos(t) - u, minor * math.sin(t) - v)
+
+    t = min((k * math.tau / 64 for k in range(64)), key=gap)
+    for _ in range(20):
+        c, s = math.cos(t), math.sin(t)
+        slope = (minor * minor - major * major) * s * c + u * major * s - v * minor * c
+        bend = (minor * minor - major * major) * (c * c - s * s) + u * major * c + v * minor * s
+        if bend <= 0:
+            break
+        t -= slope / bend
+    return t

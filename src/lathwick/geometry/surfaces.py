@@ -8,8 +8,10 @@ from typing import ClassVar, Protocol
 
 import numpy as np
 
+from .curves import Ellipse
 from .placement import FloatArray, Plane
-from .vector import Vec3, sub, unit
+from .spline import SplineCurve
+from .vector import Vec3, cross, sub, unit
 
 
 class Surface(Protocol):
@@ -98,3 +100,52 @@ class CylinderSurface:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         ring = self.radius * np.column_stack([np.cos(uv[:, 0]), np.sin(uv[:, 0])])
         return self.frame.points(ring) + uv[:, 1:2] * np.asarray(self.frame.normal)
+
+
+@dataclass(frozen=True, eq=False)
+class ExtrudedSurface:
+    """A profile curve moved along a straight direction; it is a B-spline surface, linear in v.
+
+    `frame` has its normal along the direction and the profile in its plane; u is the parameter of
+    the profile, v the height. The normal is (profile tangent) cross (direction).
+    """
+
+    profile: Ellipse | SplineCurve
+    frame: Plane
+    kind: ClassVar[str] = "spline"
+
+    @property
+    def u_period(self) -> float:
+        return self.profile.period
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal at the foot of `point`."""
+        return unit(cross(self.profile.tangent(self.profile.parameter(point)), self.frame.normal))
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        slopes = self.profile.derivatives(self._feet(points))
+        normals = np.cross(slopes, np.asarray(self.frame.normal))
+        return normals / np.linalg.norm(normals, axis=1)[:, None]
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Distances of `points`, shape (N, 3), without a sign; returns (N,)."""
+        off = points - self.profile.points(self._feet(points))
+        normal = np.asarray(self.frame.normal)
+        return np.linalg.norm(off - np.outer(off @ normal, normal), axis=1)
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(profile parameter, height) of `points`, shape (N, 3); returns shape (N, 2)."""
+        return np.column_stack([self._feet(points), self.frame.locals(points)[:, 2]])
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        return self.profile.points(uv[:, 0]) + uv[:, 1:2] * np.asarray(self.frame.normal)
+
+    def _feet(self, points: FloatArray) -> FloatArray:
+        """Parameters of the profile below `points`."""
+        local = self.frame.locals(points)
+        flat = self.frame.points(local[:, :2])
+        if isinstance(self.profile, SplineCurve):
+            return self.profile.nearest(flat)
+        return np.array([self.profile.parameter((x, y, z)) for x, y, z in flat.tolist()])

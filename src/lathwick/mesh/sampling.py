@@ -9,9 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
+from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
 from ..topology.brep import Coedge, Edge, Vertex
 
+MOST_HALVINGS = 16
 WIDEST = math.pi / 4
 """No chord of an arc spans more than this (radians), however coarse the tolerance."""
 
@@ -32,15 +34,46 @@ class Tolerance:
             if not (math.isfinite(value) and value > 0):
                 raise ModellingError(f"{name} must be more than 0, got {value:g}")
 
-    def steps(self, edge: Edge, reach: float) -> int:
-        """Number of chords along `edge`; `reach` is the largest coordinate of the body."""
-        radius = getattr(edge.curve, "radius", None)
-        if radius is None:
-            return 1
+    def parameters(self, edge: Edge, reach: float) -> FloatArray:
+        """Parameters along `edge` where its chords end; `reach` is the largest coordinate of the body."""
+        if edge.curve.kind == "line":
+            return np.array([edge.t0, edge.t1])
+        if isinstance(edge.curve, Circle):
+            return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
+        return self._bisected(edge, reach)
+
+    def _steps(self, edge: Edge, radius: float, reach: float) -> int:
         finest = _span(FINEST * reach, radius)
         span = max(min(_span(self.chord, radius), math.radians(self.angle), WIDEST), finest)
         least = 3 if edge.is_closed else 1
         return max(least, math.ceil((edge.t1 - edge.t0) / span - 1e-9))
+
+    def _bisected(self, edge: Edge, reach: float) -> FloatArray:
+        """Smooth parts halved until each chord is near enough and turns little enough."""
+        t = np.array(edge.curve.breaks(edge.t0, edge.t1))
+        if edge.is_closed and len(t) < 4:
+            t = np.linspace(edge.t0, edge.t1, 5)
+        widest = min(math.radians(self.angle), WIDEST)
+        for _ in range(MOST_HALVINGS):
+            inner = t[:-1, None] + np.diff(t)[:, None] * np.array([0.25, 0.5, 0.75])
+            ends, between = edge.curve.points(t), edge.curve.points(inner.ravel()).reshape(-1, 3, 3)
+            stray = _off_chords(ends[:-1], ends[1:], between).max(axis=1)
+            d = edge.curve.derivatives(t)
+            d = d / np.linalg.norm(d, axis=1)[:, None]
+            turn = np.arccos(np.clip((d[:-1] * d[1:]).sum(axis=1), -1.0, 1.0))
+            coarse = (stray > FINEST * reach) & ((stray > self.chord) | (turn > widest))
+            if not coarse.any():
+                break
+            t = np.sort(np.concatenate([t, inner[coarse, 1]]))
+        return t
+
+
+def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:
+    """Distances of `points`, shape (N, K, 3), from the lines through a and b, shape (N, 3)."""
+    along = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), 1e-300)[:, None]
+    off = points - a[:, None, :]
+    off = off - (off * along[:, None, :]).sum(axis=2)[:, :, None] * along[:, None, :]
+    return np.linalg.norm(off, axis=2)
 
 
 def _span(chord: float, radius: float) -> float:
@@ -51,13 +84,13 @@ def _span(chord: float, radius: float) -> float:
 class Samples:
     """The mesh vertices on edges: one per body vertex, and those inside each edge."""
 
-    def __init__(self, edges: Iterable[Edge], steps: dict[Edge, int]) -> None:
+    def __init__(self, edges: Iterable[Edge], parameters: dict[Edge, FloatArray]) -> None:
         self._count = 0
         self._blocks: list[FloatArray] = []
         self._vertex: dict[Vertex, int] = {}
         self._edge: dict[Edge, list[int]] = {}
         for edge in edges:
-            self._edge[edge] = self._sampled(edge, steps[edge])
+            self._edge[edge] = self._sampled(edge, parameters[edge])
 
     def points(self) -> FloatArray:
         """All points so far, shape (V, 3)."""
@@ -79,10 +112,9 @@ class Samples:
             self._vertex[vertex] = self._new(np.array([vertex.point]))[0]
         return self._vertex[vertex]
 
-    def _sampled(self, edge: Edge, steps: int) -> list[int]:
-        t = np.linspace(edge.t0, edge.t1, steps + 1)
+    def _sampled(self, edge: Edge, t: FloatArray) -> list[int]:
         if edge.start is None or edge.end is None:
             ring = self._new(edge.curve.points(t[:-1]))
             return [*ring, ring[0]]
-        inside = self._new(edge.curve.points(t[1:-1])) if steps > 1 else []
+        inside = self._new(edge.curve.points(t[1:-1])) if len(t) > 2 else []
         return [self._end(edge.start), *inside, self._end(edge.end)]

@@ -49,8 +49,8 @@ def tessellate_by_face(
     tolerance = Tolerance(float(chord), float(angle))
     reach = float(max(np.abs(low).max(), np.abs(high).max()))
     edges = list(body.faces_of_edge)
-    steps = {edge: tolerance.steps(edge, reach) for edge in edges}
-    samples, polygons = _sound_samples(body, edges, steps)
+    parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
+    samples, polygons = _sound_samples(body, edges, parameters)
     points = samples.points()
     triangles = [
         _flat(face, polygons[face], points) if face in polygons else _strip(face, samples)
@@ -61,12 +61,12 @@ def tessellate_by_face(
 
 
 def _sound_samples(
-    body: Body, edges: Sequence[Edge], steps: dict[Edge, int]
+    body: Body, edges: Sequence[Edge], parameters: dict[Edge, FloatArray]
 ) -> tuple[Samples, dict[Face, list[list[int]]]]:
     """Edge samples with which the boundary of no planar face crosses itself, and those boundaries."""
     for _ in range(MOST_HALVINGS):
-        _agree(body, steps)
-        samples = Samples(edges, steps)
+        _agree(body, parameters)
+        samples = Samples(edges, parameters)
         points = samples.points()
         rings = {
             face: [_ring(loop.coedges, samples) for loop in face.loops]
@@ -77,23 +77,31 @@ def _sound_samples(
         if not crossed:
             return samples, rings
         for edge in {c.edge for face in crossed for c in face.coedges()}:
-            if edge.curve.period:
-                steps[edge] *= 2
+            if edge.curve.kind != "line":
+                t = parameters[edge]
+                parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])]))
     name = crossed[0].names[0] if crossed[0].names else "planar"
     raise ModellingError(f'the boundary of the face "{name}" crosses itself; the body cannot be meshed')
 
 
-def _agree(body: Body, steps: dict[Edge, int]) -> None:
-    """Give the arcs at both ends of each cylindrical wall the same number of chords."""
+def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
+    """Give both ends of each wall, which are one profile at two heights, the same parameters."""
     changed = True
     while changed:
         changed = False
         for face in body.brep_faces:
-            if face.surface.kind == "cylinder":
-                arcs = [c.edge for c in face.coedges() if c.edge.curve.period]
-                most = max(steps[edge] for edge in arcs)
-                changed |= any(steps[edge] != most for edge in arcs)
-                steps.update(dict.fromkeys(arcs, most))
+            if face.surface.kind != "plane":
+                profiles = _profiles(face)
+                most = max((parameters[edge] for edge in profiles), key=len)
+                for edge in profiles:
+                    if len(parameters[edge]) != len(most):
+                        parameters[edge] = most
+                        changed = True
+
+
+def _profiles(face: Face) -> list[Edge]:
+    """The curved edges of a wall."""
+    return [c.edge for c in face.coedges() if c.edge.curve.kind != "line"]
 
 
 def _ring(coedges: Iterable[Coedge], samples: Samples) -> list[int]:
@@ -128,10 +136,10 @@ def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArra
 
 
 def _strip(face: Face, samples: Samples) -> IntArray:
-    """Triangles between the two circular ends of a cylindrical wall; shape (T, 3)."""
-    arcs = [coedge for coedge in face.coedges() if coedge.edge.curve.period]
+    """Triangles between the two curved ends of a wall; shape (T, 3)."""
+    arcs = [coedge for coedge in face.coedges() if coedge.edge.curve.kind != "line"]
     if len(arcs) != 2:
-        raise ModellingError(f"a {face.surface.kind} face with {len(arcs)} arcs cannot be meshed yet")
+        raise ModellingError(f"a {face.surface.kind} face with {len(arcs)} curved edges cannot be meshed yet")
     below = np.array(samples.along(arcs[0]))
     above = np.array(samples.along(arcs[1])[::-1])
     a, b, c, d = below[:-1], below[1:], above[1:], above[:-1]

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from ..errors import ModellingError
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Plane
-from ..geometry.surfaces import CylinderSurface, PlaneSurface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, distance, sub, unit
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.plane_curves import CurvePiece
 from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -85,10 +86,8 @@ def _lump(patch: Patch, plane: Plane, low: float, high: float, step: str) -> Lum
 
 
 def _walls(loop: PlaneLoop, start: Plane, end: Plane, height: float, step: str) -> list[_Wall]:
-    if len(loop.pieces) == 1:
-        piece = loop.pieces[0]
-        assert isinstance(piece, ArcPiece)
-        return [_round_hole(piece, start, end, step)]
+    if len(loop.pieces) == 1 and loop.pieces[0].is_closed:
+        return [_tube(loop.pieces[0], start, end, step)]
     corners = [piece.start for piece in loop.pieces]
     uprights = [_upright(start, end, corner, height) for corner in corners]
     walls = []
@@ -118,8 +117,15 @@ def _wall(piece: Piece, start: Plane, end: Plane, before: Edge, after: Edge, ste
     name = (FaceName(step, "side", piece.name),)
     if isinstance(piece, LinePiece):
         return _Wall(Face(_flat(piece, start), True, (ring,), name), below, above, forward)
-    surface = CylinderSurface(start.moved_to(start.point(*piece.center)), piece.radius)
-    return _Wall(Face(surface, piece.sweep > 0, (ring,), name), below, above, forward)
+    surface, outward = _curved(piece, start)
+    return _Wall(Face(surface, outward, (ring,), name), below, above, forward)
+
+
+def _curved(piece: ArcPiece | CurvePiece, plane: Plane) -> tuple[Surface, bool]:
+    """The surface over a curved piece that starts in `plane`, and whether its normal points out."""
+    if isinstance(piece, ArcPiece):
+        return CylinderSurface(plane.moved_to(plane.point(*piece.center)), piece.radius), piece.sweep > 0
+    return ExtrudedSurface(piece.curve.lifted(plane), plane), piece.b > piece.a
 
 
 def _flat(piece: LinePiece, plane: Plane) -> PlaneSurface:
@@ -138,22 +144,29 @@ def _edge(piece: Piece, plane: Plane, first: Vertex | None, last: Vertex | None)
         length = distance(first.point, last.point)
         direction = unit(sub(last.point, first.point))
         return Edge(Line(first.point, direction), 0.0, length, first, last), True
+    if isinstance(piece, CurvePiece):
+        curve = piece.curve.lifted(plane)
+        if piece.b > piece.a:
+            return Edge(curve, piece.a, piece.b, first, last), True
+        return Edge(curve, piece.b, piece.a, last, first), False
     circle = Circle(plane.moved_to(plane.point(*piece.center)), piece.radius)
     if piece.sweep > 0:
         return Edge(circle, piece.angle, piece.angle + piece.sweep, first, last), True
     return Edge(circle, piece.angle + piece.sweep, piece.angle, last, first), False
 
 
-def _round_hole(piece: ArcPiece, start: Plane, end: Plane, step: str) -> _Wall:
-    """The face over a full circle: two loops of one closed edge each, no seam."""
-    center = piece.center
-    edges = [
-        Edge(Circle(p.moved_to(p.point(*center)), piece.radius), 0.0, math.tau, None, None)
-        for p in (start, end)
-    ]
-    forward = piece.sweep > 0
-    below, above = edges
-    surface = CylinderSurface(start.moved_to(start.point(*center)), piece.radius)
+def _tube(piece: Piece, start: Plane, end: Plane, step: str) -> _Wall:
+    """The face over a whole closed curve: two loops of one closed edge each, no seam."""
+    assert not isinstance(piece, LinePiece)
+    below, above = (_ring(piece, plane) for plane in (start, end))
+    surface, forward = _curved(piece, start)
     loops = (Loop((Coedge(below, forward),)), Loop((Coedge(above, not forward),)))
     face = Face(surface, forward, loops, (FaceName(step, "side", piece.name),))
     return _Wall(face, below, above, forward)
+
+
+def _ring(piece: ArcPiece | CurvePiece, plane: Plane) -> Edge:
+    if isinstance(piece, ArcPiece):
+        circle = Circle(plane.moved_to(plane.point(*piece.center)), piece.radius)
+        return Edge(circle, 0.0, math.tau, None, None)
+    return Edge(piece.curve.lifted(plane), piece.low, piece.high, None, None)

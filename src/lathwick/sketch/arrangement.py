@@ -20,6 +20,7 @@ from .crossings import common_points, near_pairs
 from .loops import Patch, PlaneLoop
 from .nodes import Nodes
 from .pieces import ArcPiece, LinePiece, Piece, share_along, subpiece
+from .plane_curves import CurvePiece, PlaneSpline
 
 SAME_DIRECTION = 1e-6
 
@@ -197,6 +198,8 @@ def _parts(piece: Piece, cuts: Iterable[float]) -> list[Piece]:
             shares.pop()
         if not shares:
             return [piece]
+        if isinstance(piece, CurvePiece) and isinstance(piece.curve, PlaneSpline):
+            shares = sorted({0.0, *shares})  # its parameter does not run on past its end
         return [subpiece(piece, a, b) for a, b in zip(shares, [*shares[1:], shares[0] + 1.0], strict=True)]
     stops = [0.0, *shares, 1.0]
     return [subpiece(piece, a, b) for a, b in pairwise(stops)] if shares else [piece]
@@ -214,8 +217,11 @@ def _distinct(pieces: Sequence[Piece], nodes: Nodes) -> list[Piece]:
 
 
 def _runs_along(one: Piece, two: Piece) -> bool:
-    if one.is_closed:
-        assert isinstance(one, ArcPiece) and isinstance(two, ArcPiece)
+    if one.is_closed and not (isinstance(one, ArcPiece) and isinstance(two, ArcPiece)):
+        return type(one) is type(two) and all(
+            math.dist(one.point(s), two.point(s)) <= 4 * RESOLUTION for s in (0.0, 0.3, 0.6)
+        )
+    if isinstance(one, ArcPiece) and isinstance(two, ArcPiece) and one.is_closed:
         return math.dist(one.center, two.center) + abs(one.radius - two.radius) <= 2 * RESOLUTION
     return math.dist(one.point(0.5), two.point(0.5)) <= 4 * RESOLUTION
 
@@ -225,6 +231,8 @@ def _departure(piece: Piece) -> tuple[float, float]:
     if isinstance(piece, LinePiece):
         (ax, ay), (bx, by) = piece.start, piece.end
         return math.atan2(by - ay, bx - ax), 0.0
+    if isinstance(piece, CurvePiece):
+        return piece.departure()
     way = 1.0 if piece.sweep > 0 else -1.0
     return math.remainder(piece.angle + way * math.pi / 2, math.tau), way / piece.radius
 
@@ -257,6 +265,9 @@ def _merged(pieces: list[Piece]) -> tuple[Piece, ...]:
     if len(joined) == 1 and isinstance(joined[0], ArcPiece) and not joined[0].is_closed:
         ring = joined[0]
         joined = [ArcPiece(ring.center, ring.radius, 0.0, math.copysign(math.tau, ring.sweep), ring.name)]
+    if len(joined) == 1 and isinstance(joined[0], CurvePiece) and not joined[0].is_closed:
+        whole = joined[0]
+        joined = [CurvePiece(whole.curve, whole.a, whole.b, whole.name)]
     return tuple(joined)
 
 
@@ -266,6 +277,11 @@ def _join(one: Piece, two: Piece) -> Piece | None:
     if isinstance(one, LinePiece) and isinstance(two, LinePiece):
         ahead = abs(math.remainder(_departure(one)[0] - _departure(two)[0], math.tau)) <= SAME_DIRECTION
         return LinePiece(one.start, two.end, one.name) if ahead else None
+    if isinstance(one, CurvePiece) and isinstance(two, CurvePiece):
+        goes_on = one.curve is two.curve and abs(one.b - two.a) <= 1e-9 * abs(one.b - one.a)
+        same_way = (one.b - one.a) * (two.b - two.a) > 0
+        ends = (one.start, two.end)
+        return CurvePiece(one.curve, one.a, two.b, one.name, ends) if goes_on and same_way else None
     if isinstance(one, ArcPiece) and isinstance(two, ArcPiece) and one.sweep * two.sweep > 0:
         if math.dist(one.center, two.center) + abs(one.radius - two.radius) > RESOLUTION:
             return None

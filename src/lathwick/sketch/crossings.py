@@ -1,4 +1,4 @@
-"""Where pieces of plane curve meet: exact for lines and circles."""
+"""Where pieces of plane curve meet: in closed form for lines and circles, else by iteration."""
 
 from __future__ import annotations
 
@@ -10,7 +10,9 @@ import numpy as np
 
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
+from .general_crossings import general_points
 from .pieces import ArcPiece, LinePiece, Piece
+from .plane_curves import CurvePiece
 
 BLOCK = 1024
 
@@ -68,6 +70,8 @@ def _at_common_end(one: Piece, two: Piece, place: Vec2) -> bool:
 
 def common_points(one: Piece, two: Piece) -> list[tuple[Vec2, bool]]:
     """Common points of two pieces, each with whether the pieces overlap there."""
+    if isinstance(one, CurvePiece) or isinstance(two, CurvePiece):
+        return general_points(one, two)
     if isinstance(one, LinePiece):
         if isinstance(two, LinePiece):
             return _line_line(one, two)

@@ -12,7 +12,18 @@ from ..geometry.placement import XY, Plane
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .constraints import Constraint
-from .entities import Arc, Circle, Entity, Line, Point, Polyline, Rectangle, Variables
+from .entities import (
+    Arc,
+    Circle,
+    EllipseEntity,
+    Entity,
+    Line,
+    Point,
+    Polyline,
+    Rectangle,
+    SplineEntity,
+    Variables,
+)
 
 PointLike: TypeAlias = Point | Iterable[float]
 Chain = TypeVar("Chain", bound=Polyline)
@@ -252,6 +263,61 @@ class Drawing:
         self._shape("shape", arc, label=name)
         self._keep(arc)
         return arc
+
+    def ellipse(
+        self,
+        center: PointLike,
+        major: float,
+        minor: float,
+        *,
+        angle: float = 0.0,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> EllipseEntity:
+        """An ellipse drawn with its half axes; `major` lies at `angle` degrees from the x axis.
+
+        `center` and `tip` (the end of the major axis) are points that can be constrained; the
+        drawn `minor` is kept until it is dimensioned.
+        """
+        name = self._named("ellipse", name)
+        a, b = _size(major, f"{name} major"), _size(minor, f"{name} minor")
+        middle = self._point(center, f"{name}.center", construction)
+        turn = math.radians(angle)
+        at = (middle.x + a * math.cos(turn), middle.y + a * math.sin(turn))
+        tip = Point(self.variables, f"{name}.tip", at, construction)
+        ellipse = EllipseEntity(self.variables, name, middle, tip, b, construction)
+        self._keep(ellipse)
+        return ellipse
+
+    def spline(
+        self,
+        points: Sequence[PointLike],
+        *,
+        close: bool = False,
+        control: bool = False,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> SplineEntity:
+        """A cubic spline through `points`, or with `control=True` over them as control points.
+
+        `close=True` leads smoothly back to the first point (not with `control`). Ends are natural:
+        without curvature.
+        """
+        name = self._named("spline", name)
+        given = list(points)
+        least = 3 if close else 2
+        if len(given) < least:
+            raise SketchError(f"{name} needs at least {least} points, got {len(given)}")
+        if close and control:
+            raise SketchError(
+                f"{name}: a spline over control points cannot be closed; end it where it starts"
+            )
+        through = [self._point(p, f"{name}.point{i}", construction) for i, p in enumerate(given, 1)]
+        for a, b in pairwise([*through, through[0]] if close else through):
+            _apart(a, b, name)
+        spline = SplineEntity(self.variables, name, tuple(through), close, control, construction)
+        self._keep(spline)
+        return spline
 
     # ------------------------------------------------------------------ helpers
 

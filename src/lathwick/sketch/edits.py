@@ -381,6 +381,8 @@ def _beyond(curve: Line | Arc, at_end: bool, reach: float) -> Piece:
         (ax, ay), (bx, by) = piece.start, piece.end
         k = reach / piece.length
         return LinePiece(piece.end, (bx + k * (bx - ax), by + k * (by - ay)), piece.name)
+    if not isinstance(piece, ArcPiece):
+        raise SketchError(f"{curve.name} cannot be extended: only lines and arcs can")
     rest = math.copysign(math.tau, piece.sweep) - piece.sweep
     return ArcPiece(
         piece.center, piece.radius, piece.angle + piece.sweep, rest, piece.name, (piece.end, piece.start)

@@ -6,7 +6,11 @@ import math
 from collections.abc import Iterator, Sequence
 from typing import ClassVar, TypeAlias, overload
 
+import numpy as np
+
+from ..geometry.spline import interpolated, through_controls
 from ..geometry.vector import Vec2
+from .plane_curves import PlaneEllipse, PlaneSpline
 
 
 class Variables:
@@ -179,6 +183,81 @@ class Arc(Round):
         return (self.center, self.start, self.end)
 
 
+class EllipseEntity(Entity):
+    """An ellipse by its center, the tip of one axis, and the length of the other half axis."""
+
+    kind = "ellipse"
+
+    def __init__(
+        self, variables: Variables, name: str, center: Point, tip: Point, minor: float, construction: bool
+    ) -> None:
+        super().__init__(variables, name, construction)
+        self.center = center
+        self.tip = tip
+        self.ib = variables.new(minor)
+
+    @property
+    def major(self) -> float:
+        """Half axis from the center to the tip."""
+        return math.dist(self.center.position, self.tip.position)
+
+    @property
+    def minor(self) -> float:
+        """Half axis across."""
+        return self._variables.values[self.ib]
+
+    def points(self) -> tuple[Point, ...]:
+        return (self.center, self.tip)
+
+    def own_variables(self) -> tuple[int, ...]:
+        return (*super().own_variables(), self.ib)
+
+    def curve(self) -> PlaneEllipse:
+        """The curve as it is now."""
+        angle = math.atan2(self.tip.y - self.center.y, self.tip.x - self.center.x)
+        return PlaneEllipse(self.center.position, self.major, self.minor, angle)
+
+
+class SplineEntity(Entity):
+    """A cubic spline through its points, or over them as control points."""
+
+    kind = "spline"
+
+    def __init__(
+        self,
+        variables: Variables,
+        name: str,
+        through: tuple[Point, ...],
+        closed: bool,
+        controlled: bool,
+        construction: bool,
+    ) -> None:
+        super().__init__(variables, name, construction)
+        self.through = through
+        self.closed = closed
+        self.controlled = controlled
+
+    @property
+    def start(self) -> Point:
+        return self.through[0]
+
+    @property
+    def end(self) -> Point:
+        return self.through[-1]
+
+    def points(self) -> tuple[Point, ...]:
+        return self.through
+
+    def ends(self) -> tuple[Point, Point] | None:
+        return None if self.closed else (self.start, self.end)
+
+    def curve(self) -> PlaneSpline:
+        """The curve as it is now."""
+        places = np.array([p.position for p in self.through])
+        made = through_controls(places) if self.controlled else interpolated(places, self.closed)
+        return PlaneSpline(made.degree, made.knots, made.controls)
+
+
 class Polyline(Sequence[Line]):
     """Lines that share their end points, in order."""
 
@@ -226,6 +305,6 @@ class Rectangle(Polyline):
         return (self.bottom.start, self.right.start, self.top.start, self.left.start)
 
 
-Curve: TypeAlias = Line | Circle | Arc
+Curve: TypeAlias = Line | Circle | Arc | EllipseEntity | SplineEntity
 Span: TypeAlias = tuple[Point, Point]
 """From one point of a curve to another, in the direction of the curve."""

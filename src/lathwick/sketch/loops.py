@@ -6,7 +6,8 @@ import math
 from dataclasses import dataclass
 
 from ..geometry.vector import Vec2
-from .pieces import Box, Piece
+from .pieces import Piece
+from .plane_curves import Box
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,10 +9,8 @@ from typing import TypeAlias
 
 from ..errors import SketchError
 from ..geometry.vector import Vec2
-from .entities import Arc, Circle, Entity, Line
-
-Box: TypeAlias = tuple[float, float, float, float]
-"""(lowest x, lowest y, highest x, highest y)."""
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, SplineEntity
+from .plane_curves import Box, CurvePiece
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +154,7 @@ class ArcPiece:
         return total
 
 
-Piece: TypeAlias = LinePiece | ArcPiece
+Piece: TypeAlias = LinePiece | ArcPiece | CurvePiece
 
 
 def _turn(a: Vec2, b: Vec2, p: Vec2) -> float:
@@ -182,6 +180,8 @@ def pieces_along(entity: Entity) -> list[Piece]:
     """
     if isinstance(entity, Circle) and entity.spans is None:
         return [ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name)]
+    if isinstance(entity, (EllipseEntity, SplineEntity)) and entity.spans is None:
+        return [entity_piece(entity)]
     whole = entity.ends()
     spans = entity.spans if entity.spans is not None else [whole] if whole else []
     return [_piece(entity, a.position, b.position) for a, b in spans]
@@ -197,6 +197,12 @@ def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
                 f"nothing is left of {entity.name} between its rounds or trims at {place}", places=(a,)
             )
         return piece
+    if isinstance(entity, (EllipseEntity, SplineEntity)):
+        whole = entity_piece(entity)
+        first, last = whole.share_of(a), whole.share_of(b)
+        if whole.is_closed and last <= first:
+            last += 1.0
+        return whole.part(first, last, a, b)
     assert isinstance(entity, (Arc, Circle))
     x, y = entity.center.position
     angle = math.atan2(a[1] - y, a[0] - x)
@@ -205,11 +211,23 @@ def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
     return ArcPiece((x, y), entity.radius, angle, sweep, entity.name, (a, b))
 
 
+def entity_piece(entity: EllipseEntity | SplineEntity) -> CurvePiece:
+    """The whole of an ellipse or a spline."""
+    curve = entity.curve()
+    if isinstance(entity, EllipseEntity):
+        return CurvePiece(curve, 0.0, math.tau, entity.name)
+    ends = entity.ends()
+    places = (ends[0].position, ends[1].position) if ends else None
+    return CurvePiece(curve, 0.0, 1.0, entity.name, places)
+
+
 def share_along(piece: Piece, spot: Vec2) -> float:
     """Where along the piece (0 at its start, 1 at its end) the place nearest to `spot` is."""
     if isinstance(piece, LinePiece):
         (ax, ay), (bx, by) = piece.start, piece.end
         return ((spot[0] - ax) * (bx - ax) + (spot[1] - ay) * (by - ay)) / piece.length**2
+    if isinstance(piece, CurvePiece):
+        return piece.share_of(spot)
     angle = math.atan2(spot[1] - piece.center[1], spot[0] - piece.center[0])
     turn = (angle - piece.angle) if piece.sweep > 0 else (piece.angle - angle)
     turn %= math.tau
@@ -225,5 +243,7 @@ def subpiece(piece: Piece, a: float, b: float) -> Piece:
     end = piece.end if b == 1.0 and not piece.is_closed else piece.point(b)
     if isinstance(piece, LinePiece):
         return LinePiece(start, end, piece.name)
+    if isinstance(piece, CurvePiece):
+        return piece.part(a, b, start, end)
     angle = piece.angle + a * piece.sweep
     return ArcPiece(piece.center, piece.radius, angle, (b - a) * piece.sweep, piece.name, (start, end))

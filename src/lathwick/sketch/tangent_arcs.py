@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .crossings import common_points
 from .pieces import ArcPiece, LinePiece, Piece
+from .plane_curves import CurvePiece
 
 REACH = 1e3
+Simple: TypeAlias = LinePiece | ArcPiece
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +35,8 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
     """
     if not (math.isfinite(radius) and radius > RESOLUTION):
         raise SketchError(f"a radius must be more than {RESOLUTION:g}, got {radius:g}")
+    if isinstance(one, CurvePiece) or isinstance(two, CurvePiece):
+        raise SketchError(f"corners of {one.name} and {two.name} cannot be rounded: only lines and arcs can")
     towards = one if math.dist(one.end, corner) <= 2 * RESOLUTION else one.reversed()
     away = two if math.dist(two.start, corner) <= 2 * RESOLUTION else two.reversed()
     found = _fitting(towards, away, corner, radius)
@@ -47,12 +52,12 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
     return found
 
 
-def _fitting(towards: Piece, away: Piece, corner: Vec2, radius: float) -> Blend | None:
+def _fitting(towards: Simple, away: Simple, corner: Vec2, radius: float) -> Blend | None:
     candidates = list(_candidates(towards, away, radius))
     return min(candidates, key=lambda b: math.dist(b.center, corner), default=None)
 
 
-def _largest_fitting(towards: Piece, away: Piece, corner: Vec2, radius: float) -> float:
+def _largest_fitting(towards: Simple, away: Simple, corner: Vec2, radius: float) -> float:
     low, high = 0.0, radius
     for _ in range(40):
         middle = 0.5 * (low + high)
@@ -63,7 +68,7 @@ def _largest_fitting(towards: Piece, away: Piece, corner: Vec2, radius: float) -
     return low
 
 
-def _candidates(towards: Piece, away: Piece, radius: float) -> Iterator[Blend]:
+def _candidates(towards: Simple, away: Simple, radius: float) -> Iterator[Blend]:
     """Arcs that leave `towards` and run into `away` smoothly, touching both within their length."""
     for one in _offsets(towards, radius):
         for two in _offsets(away, radius):
@@ -76,7 +81,7 @@ def _candidates(towards: Piece, away: Piece, radius: float) -> Iterator[Blend]:
                     yield Blend(center, start[0], end[0], clockwise=turns[0] < 0)
 
 
-def _offsets(piece: Piece, radius: float) -> list[Piece]:
+def _offsets(piece: Simple, radius: float) -> Sequence[Simple]:
     """The whole line or circle that a piece lies on, at `radius` on both sides."""
     if isinstance(piece, LinePiece):
         (ax, ay), (bx, by), length = piece.start, piece.end, piece.length
@@ -94,7 +99,7 @@ def _offsets(piece: Piece, radius: float) -> list[Piece]:
     return [ArcPiece(piece.center, abs(r), 0.0, math.tau, piece.name) for r in sizes if abs(r) > RESOLUTION]
 
 
-def _foot(piece: Piece, point: Vec2) -> tuple[Vec2, Vec2] | None:
+def _foot(piece: Simple, point: Vec2) -> tuple[Vec2, Vec2] | None:
     """The nearest point of a piece and its direction of travel there; None beyond its ends."""
     if isinstance(piece, LinePiece):
         (ax, ay), (bx, by), length = piece.start, piece.end, piece.length

@@ -13,7 +13,6 @@ Paoluzzi, "Boundary integration over linear polyhedra", CAD 22 (1990).
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
@@ -21,12 +20,11 @@ import numpy as np
 from numpy.polynomial.legendre import leggauss
 
 from ..geometry.placement import FloatArray
-from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .brep import Face
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
-MAX_TURN = math.pi / 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,12 +84,10 @@ def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray,
     for i in members:
         for coedge in faces[i].coedges():
             edge = coedge.edge
-            turn = (edge.t1 - edge.t0) if edge.curve.period else 0.0
-            pieces = max(1, math.ceil(turn / MAX_TURN - 1e-9))
-            half = 0.5 * (edge.t1 - edge.t0) / pieces
-            starts = edge.t0 + 2.0 * half * np.arange(pieces)
-            t = (starts[:, None] + half * (OUTER_NODES + 1.0)).ravel()
-            w = np.tile(OUTER_WEIGHTS * (half if coedge.forward else -half), pieces)
+            stops = np.array(edge.curve.parts(edge.t0, edge.t1))
+            half = 0.5 * np.diff(stops)[:, None]
+            t = (stops[:-1, None] + half * (OUTER_NODES + 1.0)).ravel()
+            w = (OUTER_WEIGHTS * (half if coedge.forward else -half)).ravel()
             points.append(edge.curve.points(t) - reference)
             steps.append(edge.curve.derivatives(t) * w[:, None])
             owner.append(np.full(len(t), i))
@@ -156,7 +152,32 @@ def _cylinder_strip(
     return _Strip(points, radial * sign[:, None], weights * arc[:, None], face)
 
 
-_RULES: dict[str, _Rule] = {PlaneSurface.kind: _plane_strip, CylinderSurface.kind: _cylinder_strip}
+def _extruded_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> _Strip:
+    """A surface ruled along one direction needs no parameters: the strip below a boundary step is
+    the step, less what it climbs, times the height."""
+    origin, _, _, axis, sign = _frames(faces, face, reference)
+    v = _rows(p - origin, axis)
+    nodes, weights = _inner(v)
+    base = p - v[:, None] * axis
+    points = base[:, None, :] + nodes[:, :, None] * axis[:, None, :]
+    area = np.cross(axis, dp)  # the outward area of the strip per unit of height, whichever way it counts
+    size = np.sqrt(_rows(area, area))
+    upward = np.empty_like(area)
+    for i in set(face.tolist()):
+        here = face == i
+        upward[here] = faces[i].surface.normals(p[here] + reference)
+    counts = np.sign(_rows(area, upward) * sign)
+    normals = area / np.maximum(size, 1e-300)[:, None] * counts[:, None]
+    return _Strip(points, normals, weights * (counts * size)[:, None], face)
+
+
+_RULES: dict[str, _Rule] = {
+    PlaneSurface.kind: _plane_strip,
+    CylinderSurface.kind: _cylinder_strip,
+    ExtrudedSurface.kind: _extruded_strip,
+}
 
 
 def _volume_moments(strip: _Strip) -> FloatArray:

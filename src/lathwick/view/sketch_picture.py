@@ -11,8 +11,8 @@ from ..errors import ExchangeError
 from ..geometry.placement import FloatArray
 from ..geometry.vector import Vec2
 from ..sketch.diagnosis import SketchReport
-from ..sketch.entities import Arc, Circle, Entity, Line, Point
-from ..sketch.pieces import Piece, pieces_along
+from ..sketch.entities import Arc, Circle, EllipseEntity, Entity, Line, Point, SplineEntity
+from ..sketch.pieces import Piece, entity_piece, pieces_along
 from ..sketch.sketch import Sketch
 from .dimension_marks import Layout, Mark
 from .style import DIMENSION, DPI, FAINT, FIXED, FONT, FREE, GOOD, INK, PAPER, QUIET
@@ -92,6 +92,8 @@ def _outline(entity: Entity) -> FloatArray:
     if isinstance(entity, Line):
         ends = np.array([entity.start.position, entity.end.position])
         return ends[0] + np.linspace(0, 1, CURVE_POINTS)[:, None] * (ends[1] - ends[0])
+    if isinstance(entity, (EllipseEntity, SplineEntity)):
+        return entity_piece(entity).points(np.linspace(0.0, 1.0, 2 * CURVE_POINTS))
     assert isinstance(entity, Point)
     return np.array([entity.position])
 
@@ -116,7 +118,7 @@ def _draw_entity(axes: Axes, entity: Entity, points: FloatArray, view: _View, co
             dashes = (0, (6, 4)) if entity.construction else "-"
             width = 1.3 if entity.construction else 2.4
             axes.plot(*pixels.T, color=color, lw=width, ls=dashes, zorder=3, solid_capstyle="round")
-        if entity.kind != "circle" or entity.spans is not None:
+        if entity.ends() is not None or isinstance(entity, Point) or entity.spans is not None:
             ends = pixels[[0, -1]]
             axes.plot(*ends.T, ls="", marker="o", ms=4.4, mfc=PAPER, mec=color, mew=1.4, zorder=4)
 

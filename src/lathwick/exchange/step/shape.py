@@ -1,18 +1,25 @@
 """Bodies as STEP solids: geometry and topology of ISO 10303-42.
 
-A face on a cylinder that closes round its axis is bounded by two loops and has no seam. A closed
-edge gets one vertex, at parameter zero, because the standard wants one.
+A face on a cylinder that closes round its axis is bounded by two loops and has no seam; on a B-spline
+surface it gets one. A closed edge gets one vertex, where its parameter starts, because the standard
+wants one.
 """
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
+
 from ...errors import ExchangeError
-from ...geometry.curves import Circle, Curve, Line
+from ...geometry.curves import Circle, Curve, Ellipse, Line
 from ...geometry.placement import Plane
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.spline import SplineCurve
+from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge, Face, Loop, Lump, Shell, Vertex
 from .part21 import Instances, listed, logical, real, string
+from .splines import extruded_surface, spline_curve
 
 
 class ShapeWriter:
@@ -22,6 +29,7 @@ class ShapeWriter:
         self._rows = rows
         self._vertices: dict[Vertex, str] = {}
         self._edges: dict[Edge, str] = {}
+        self._ring_ends: dict[Edge, str] = {}
 
     def solid(self, lump: Lump, name: str) -> str:
         """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`."""
@@ -51,11 +59,15 @@ class ShapeWriter:
     def _face(self, face: Face) -> str:
         has_outer = face.surface.kind == "plane"
         bounds = []
-        for i, loop in enumerate(face.loops):
-            kind = "FACE_OUTER_BOUND" if i == 0 and (has_outer or len(face.loops) == 1) else "FACE_BOUND"
+        loops = face.loops
+        if isinstance(face.surface, ExtrudedSurface) and len(loops) == 2:
+            bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face)},.T.)"))
+            loops = ()
+        for i, loop in enumerate(loops):
+            kind = "FACE_OUTER_BOUND" if i == 0 and (has_outer or len(loops) == 1) else "FACE_BOUND"
             bounds.append(self._rows.add(f"{kind}('',{self._loop(loop)},.T.)"))
         name = str(face.names[0]) if face.names else ""
-        surface = self._surface(face.surface)
+        surface = self._surface(face)
         return self._rows.add(
             f"ADVANCED_FACE({string(name)},{listed(bounds)},{surface},{logical(face.outward)})"
         )
@@ -67,6 +79,21 @@ class ShapeWriter:
         ]
         return self._rows.add(f"EDGE_LOOP('',{listed(uses)})")
 
+    def _seamed(self, face: Face) -> str:
+        """One loop round a tube on a B-spline surface: the standard closes those by a seam."""
+        (first,), (second,) = (loop.coedges for loop in face.loops)
+        uses = [self._edge(c.edge) for c in (first, second)]
+        points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
+        length = math.dist(*points)
+        up = ((points[1][0] - points[0][0]) / length, (points[1][1] - points[0][1]) / length,
+              (points[1][2] - points[0][2]) / length)  # fmt: skip
+        line = self._curve(Line(points[0], up))
+        ends = ",".join(self._ring_ends[c.edge] for c in (first, second))
+        seam = self._rows.add(f"EDGE_CURVE('',{ends},{line},.T.)")
+        order = ((uses[0], first.forward), (seam, True), (uses[1], second.forward), (seam, False))
+        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in order]
+        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+
     def _edge(self, edge: Edge) -> str:
         if edge not in self._edges:
             start, end = self._ends(edge)
@@ -77,6 +104,7 @@ class ShapeWriter:
     def _ends(self, edge: Edge) -> tuple[str, str]:
         if edge.start is None or edge.end is None:
             vertex = self._rows.add(f"VERTEX_POINT('',{self.point(edge.curve.point(edge.t0))})")
+            self._ring_ends[edge] = vertex
             return vertex, vertex
         return self._vertex(edge.start), self._vertex(edge.end)
 
@@ -91,9 +119,20 @@ class ShapeWriter:
             return self._rows.add(f"LINE('',{self.point(curve.origin)},{vector})")
         if isinstance(curve, Circle):
             return self._rows.add(f"CIRCLE('',{self.placement(curve.frame)},{real(curve.radius)})")
+        if isinstance(curve, Ellipse):
+            axes = f"{real(curve.major)},{real(curve.minor)}"
+            return self._rows.add(f"ELLIPSE('',{self.placement(curve.frame)},{axes})")
+        if isinstance(curve, SplineCurve):
+            return self._rows.add(spline_curve(curve, self.point))
         raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
 
-    def _surface(self, surface: Surface) -> str:
+    def _surface(self, face: Face) -> str:
+        surface = face.surface
+        if isinstance(surface, ExtrudedSurface):
+            ends = np.array([p for c in face.coedges() for p in c.edge.end_points()])
+            heights = surface.frame.locals(ends)[:, 2]
+            low, high = float(heights.min()), float(heights.max())
+            return self._rows.add(extruded_surface(surface, low, high, self.point))
         placement = self.placement(surface.frame)
         if isinstance(surface, PlaneSurface):
             return self._rows.add(f"PLANE('',{placement})")

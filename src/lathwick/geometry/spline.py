@@ -1,0 +1,183 @@
+"""Polynomial B-splines in the plane and in space, and how to find places on them.
+
+Evaluation by `scipy.interpolate.BSpline` (de Boor's algorithm); the nearest point by Newton's method
+from a dense sample. Source: Piegl & Tiller, The NURBS Book, ch. 2, 6.1 and 9.2.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+from typing import Any, ClassVar
+
+import numpy as np
+
+from .placement import FloatArray
+from .vector import Vec3
+
+SAMPLES_PER_SPAN = 24
+NEWTON_ROUNDS = 12
+QUADRATURE = np.polynomial.legendre.leggauss(24)
+
+
+@dataclass(frozen=True, eq=False)
+class BSpline:
+    """A clamped polynomial B-spline: `controls`, shape (n, 2) or (n, 3), over `knots`, length
+    n + degree + 1. Parameters run from the first to the last knot."""
+
+    degree: int
+    knots: tuple[float, ...]
+    controls: FloatArray
+
+    @cached_property
+    def _curve(self) -> Any:
+        from scipy.interpolate import BSpline as Evaluator
+
+        return Evaluator(np.array(self.knots), self.controls, self.degree)
+
+    @property
+    def low(self) -> float:
+        return self.knots[0]
+
+    @property
+    def high(self) -> float:
+        return self.knots[-1]
+
+    @cached_property
+    def is_closed(self) -> bool:
+        """Whether the curve ends where it starts."""
+        gap = np.abs(self.controls[0] - self.controls[-1]).max()
+        return bool(gap <= 1e-12 * (1 + np.abs(self.controls).max()))
+
+    def points(self, t: FloatArray) -> FloatArray:
+        """Points at parameters `t`, shape (N,); returns shape (N, 2 or 3)."""
+        return self._curve(t)
+
+    def derivatives(self, t: FloatArray) -> FloatArray:
+        """First derivatives at `t`, shape (N,)."""
+        return self._curve(t, nu=1)
+
+    def second(self, t: FloatArray) -> FloatArray:
+        """Second derivatives at `t`, shape (N,)."""
+        return self._curve(t, nu=2)
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        """t0, the knots between, and t1: in between the curve is one polynomial."""
+        return [t0, *(k for k in dict.fromkeys(self.knots) if t0 < k < t1), t1]
+
+    def parts(self, t0: float, t1: float) -> list[float]:
+        """Each polynomial piece in four."""
+        stops = self.breaks(t0, t1)
+        return [a + (b - a) * k / 4 for a, b in _pairs(stops) for k in range(4)] + [t1]
+
+    def extremes(self, t0: float, t1: float) -> list[float]:
+        """Parameters inside (t0, t1) where a coordinate is largest or smallest."""
+        found = []
+        for a, b in _pairs(self.breaks(t0, t1)):
+            nodes = 0.5 * (a + b) + 0.5 * (b - a) * np.cos(
+                np.pi * (np.arange(self.degree) + 0.5) / self.degree
+            )
+            for values in self.derivatives(nodes).T:
+                slope = np.polynomial.Polynomial.fit(nodes, values, self.degree - 1, domain=[a, b])
+                scale = np.abs(values).max()
+                if scale > 0 and self.degree > 1:
+                    roots = slope.trim(1e-13 * scale).roots()
+                    real = [float(r.real) for r in roots if abs(r.imag) < 1e-9 * (b - a)]
+                    found += [t for t in real if a <= t <= b and t0 < t < t1]
+        return sorted(found)
+
+    def nearest(self, points: FloatArray) -> FloatArray:
+        """Parameters of the points of the curve nearest to `points`, shape (N, d); returns (N,)."""
+        stops = self.breaks(self.low, self.high)
+        spans = [np.linspace(a, b, SAMPLES_PER_SPAN) for a, b in _pairs(stops)]
+        t = np.unique(np.concatenate(spans))
+        gaps = ((points[:, None, :] - self.points(t)[None, :, :]) ** 2).sum(axis=2)
+        u = t[gaps.argmin(axis=1)]
+        for _ in range(NEWTON_ROUNDS):
+            off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
+            slope = (off * d1).sum(axis=1)
+            bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
+            safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
+            u = np.clip(u - slope / safe, self.low, self.high)
+        return u
+
+    def length_between(self, t0: float, t1: float) -> float:
+        """Length from t0 to t1, by quadrature on each of `parts`."""
+        nodes, weights = QUADRATURE
+        total = 0.0
+        for a, b in _pairs(self.parts(t0, t1)):
+            half = 0.5 * (b - a)
+            speed = np.linalg.norm(self.derivatives(a + half * (nodes + 1)), axis=1)
+            total += half * float(speed @ weights)
+        return total
+
+
+def _pairs(stops: Sequence[float]) -> list[tuple[float, float]]:
+    return list(pairwise(stops))
+
+
+@dataclass(frozen=True, eq=False)
+class SplineCurve(BSpline):
+    """A B-spline in space, as an edge's curve; answers the protocol of `curves.Curve`."""
+
+    kind: ClassVar[str] = "spline"
+
+    @property
+    def period(self) -> float:
+        return 0.0
+
+    def point(self, t: float) -> Vec3:
+        x, y, z = self.points(np.array([t]))[0].tolist()
+        return (x, y, z)
+
+    def tangent(self, t: float) -> Vec3:
+        d = self.derivatives(np.array([t]))[0]
+        x, y, z = (d / np.linalg.norm(d)).tolist()
+        return (x, y, z)
+
+    def parameter(self, point: Vec3) -> float:
+        return float(self.nearest(np.array([point]))[0])
+
+    def length(self, t0: float, t1: float) -> float:
+        return self.length_between(t0, t1)
+
+
+def interpolated(points: FloatArray, closed: bool = False) -> BSpline:
+    """The cubic spline through `points`, shape (N, d), with parameters by chord length (centripetal).
+
+    Open ends are natural (no curvature); a closed one runs smoothly through its first point. With
+    two points it is a line. Source: Piegl & Tiller 9.2; Lee (1989) for the centripetal parameters.
+    """
+    from scipy.interpolate import CubicSpline, make_interp_spline
+
+    through = np.vstack([points, points[:1]]) if closed else points
+    steps = np.sqrt(np.linalg.norm(np.diff(through, axis=0), axis=1))
+    t = np.concatenate([[0.0], np.cumsum(steps)]) / steps.sum()
+    if len(through) == 2:
+        return BSpline(1, (0.0, 0.0, 1.0, 1.0), through)
+    if closed:
+        return _clamped(CubicSpline(t, through, bc_type="periodic"))
+    natural = make_interp_spline(t, through, 3, bc_type="natural")
+    return BSpline(3, tuple(natural.t.tolist()), natural.c)
+
+
+def _clamped(spline: Any) -> BSpline:
+    """A piecewise cubic as a clamped B-spline, its pieces in Bernstein form joined at triple knots."""
+    h = np.diff(spline.x)[:, None]
+    c3, c2, c1, c0 = spline.c
+    one, two = c0 + c1 * h / 3, c0 + 2 * c1 * h / 3 + c2 * h * h / 3
+    last = c0 + c1 * h + c2 * h * h + c3 * h**3
+    controls = np.vstack([c0[:1], np.stack([one, two, last], axis=1).reshape(-1, c0.shape[1])])
+    controls[-1] = controls[0]
+    inner = tuple(float(x) for x in spline.x[1:-1] for _ in range(3))
+    return BSpline(3, (0.0,) * 4 + inner + (1.0,) * 4, controls)
+
+
+def through_controls(controls: FloatArray, degree: int = 3) -> BSpline:
+    """The clamped spline of `degree` with uniform inner knots over a control polygon, shape (N, d)."""
+    degree = min(degree, len(controls) - 1)
+    inner = np.arange(1, len(controls) - degree) / (len(controls) - degree)
+    knots = (0.0,) * (degree + 1) + tuple(inner.tolist()) + (1.0,) * (degree + 1)
+    return BSpline(degree, knots, controls)
