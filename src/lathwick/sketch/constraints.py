@@ -13,7 +13,7 @@ from typing import TypeAlias
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
-from .entities import Arc, Circle, Entity, Line, Point, Round
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, Point, Round
 from .equations import Equation
 
 HALF_TURN = math.pi
@@ -350,6 +350,9 @@ def _on(c: Constraint, context: Context) -> list[Equation]:
     assert isinstance(point, Point)
     if isinstance(curve, Line):
         return [_on_line(point, curve)]
+    if isinstance(curve, EllipseEntity):
+        around = (*_pair(curve.center, curve.tip), curve.side.ix, curve.side.iy)
+        return [Equation("on_ellipse", (point.ix, point.iy, *around))]
     assert isinstance(curve, Round)
     return [_on_round(point, curve)]
 
@@ -476,6 +479,13 @@ def _between(c: Constraint, context: Context) -> list[Equation]:
     return _halfway(middle, a, b)
 
 
+def _square(c: Constraint, context: Context) -> list[Equation]:
+    """The half axes of an ellipse are perpendicular, turning as drawn."""
+    center, tip, side = c.entities
+    assert isinstance(center, Point) and isinstance(tip, Point) and isinstance(side, Point)
+    return [_direction(center, tip, center, side, (QUARTER_TURN, -QUARTER_TURN))]
+
+
 def _repeated(c: Constraint, context: Context) -> list[Equation]:
     """A point that is another one moved by a fixed shift, or turned about a third."""
     original, copy, *about = c.entities
@@ -517,4 +527,5 @@ _WRITERS: dict[str, Writer] = {
     "shape": _shape,
     "between": _between,
     "repeated": _repeated,
+    "square": _square,
 }

@@ -19,8 +19,10 @@ from .entities import (
     Entity,
     Line,
     Point,
+    Polygon,
     Polyline,
     Rectangle,
+    Slot,
     SplineEntity,
     Variables,
 )
@@ -276,16 +278,17 @@ class Drawing:
     ) -> EllipseEntity:
         """An ellipse drawn with its half axes; `major` lies at `angle` degrees from the x axis.
 
-        `center` and `tip` (the end of the major axis) are points that can be constrained; the
-        drawn `minor` is kept until it is dimensioned.
+        `center`, `tip` and `side` are points: `distance(center, tip, v)` and `distance(center, side, v)`
+        drive its half axes.
         """
         name = self._named("ellipse", name)
         a, b = _size(major, f"{name} major"), _size(minor, f"{name} minor")
         middle = self._point(center, f"{name}.center", construction)
-        turn = math.radians(angle)
-        at = (middle.x + a * math.cos(turn), middle.y + a * math.sin(turn))
-        tip = Point(self.variables, f"{name}.tip", at, construction)
-        ellipse = EllipseEntity(self.variables, name, middle, tip, b, construction)
+        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+        tip = Point(self.variables, f"{name}.tip", (middle.x + a * c, middle.y + a * s), True)
+        side = Point(self.variables, f"{name}.side", (middle.x - b * s, middle.y + b * c), True)
+        ellipse = EllipseEntity(self.variables, name, middle, tip, side, construction)
+        self._shape("square", middle, tip, side, label=name)
         self._keep(ellipse)
         return ellipse
 
@@ -318,6 +321,99 @@ class Drawing:
         spline = SplineEntity(self.variables, name, tuple(through), close, control, construction)
         self._keep(spline)
         return spline
+
+    def polygon(
+        self,
+        sides: int,
+        radius: float,
+        *,
+        center: PointLike = (0.0, 0.0),
+        angle: float = 0.0,
+        across_flats: bool = False,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> Polygon:
+        """A regular polygon on a circle of `radius` through its corners, the first at `angle` degrees.
+
+        With `across_flats` the circle touches the sides instead, and the first side faces `angle`. The
+        construction circle `polygon.circle` is what to dimension. It stays regular when driven.
+        """
+        name = self._named("polygon", name)
+        if not isinstance(sides, int) or not 3 <= sides <= 1000:
+            raise SketchError(f"{name} has 3 to 1000 sides, got {sides}")
+        size = _size(radius, f"{name} radius")
+        middle = self._point(center, f"{name}.center", True)
+        reach = size / math.cos(math.pi / sides) if across_flats else size
+        first = math.radians(angle) - (math.pi / sides if across_flats else 0.0)
+        turns = [first + math.tau * k / sides for k in range(sides)]
+        spots = [(middle.x + reach * math.cos(t), middle.y + reach * math.sin(t)) for t in turns]
+        corners = [
+            Point(self.variables, f"{name}.corner{k}", spot, construction) for k, spot in enumerate(spots, 1)
+        ]
+        ring = Circle(self.variables, f"{name}.circle", middle, size, True)
+        lines = tuple(
+            Line(self.variables, f"{name}.{k}", a, b, construction)
+            for k, (a, b) in enumerate(pairwise([*corners, corners[0]]), 1)
+        )
+        self._keep(ring)
+        chain = self._kept_lines(Polygon(name, lines, middle, ring))
+        if across_flats:
+            self._shape("tangent", lines[0], ring, label=name)
+        else:
+            self._shape("on", corners[0], ring, label=name)
+        for k in range(1, sides):
+            turned = self._shape("repeated", corners[0], corners[k], middle, label=name)
+            turned.turn = math.tau * k / sides
+        return chain
+
+    def slot(
+        self,
+        length: float,
+        width: float,
+        *,
+        center: PointLike = (0.0, 0.0),
+        angle: float = 0.0,
+        overall: bool = False,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> Slot:
+        """A slot with round ends: `length` between the centers of its ends, or over all.
+
+        Its long axis lies at `angle` degrees from x. It stays a slot when driven: dimension
+        `slot.axis` for its length and the arc `slot.left` or `slot.right` for its width.
+        """
+        name = self._named("slot", name)
+        wide = _size(width, f"{name} width")
+        long = _size(length, f"{name} length") - (wide if overall else 0.0)
+        if not long > RESOLUTION:
+            raise SketchError(f"{name}: a length over all of {length:g} is no more than the width {wide:g}")
+        middle = self._point(center, f"{name}.center", True)
+        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+
+        def at(u: float, v: float, label: str, hidden: bool = construction) -> Point:
+            place = (middle.x + u * c - v * s, middle.y + u * s + v * c)
+            return Point(self.variables, f"{name}.{label}", place, hidden)
+
+        half, r = 0.5 * long, 0.5 * wide
+        west, east = at(-half, 0, "west", True), at(half, 0, "east", True)
+        spots = [at(half, r, "upper.start"), at(-half, r, "upper.end"), at(-half, -r, "lower.start"),
+                 at(half, -r, "lower.end")]  # fmt: skip
+        upper = Line(self.variables, f"{name}.upper", spots[0], spots[1], construction)
+        lower = Line(self.variables, f"{name}.lower", spots[2], spots[3], construction)
+        left = Arc(self.variables, f"{name}.left", west, spots[1], spots[2], False, construction)
+        right = Arc(self.variables, f"{name}.right", east, spots[3], spots[0], False, construction)
+        axis = Line(self.variables, f"{name}.axis", west, east, True)
+        made = Slot(name, upper, lower, left, right, axis, middle)
+        self._names[name] = made
+        for part in made.parts:
+            self._keep(part)
+        for arc in (left, right):
+            self._shape("shape", arc, label=name)
+            for line in (upper, lower):
+                self._shape("tangent", line, arc, label=name)
+        self._shape("equal", left, right, label=name)
+        self._shape("between", middle, west, east, label=name)
+        return made
 
     # ------------------------------------------------------------------ helpers
 

@@ -184,17 +184,20 @@ class Arc(Round):
 
 
 class EllipseEntity(Entity):
-    """An ellipse by its center, the tip of one axis, and the length of the other half axis."""
+    """An ellipse by its center and the ends of its two half axes: `tip` and `side`.
+
+    All three are points, so an axis is dimensioned by a distance and turned by an angle.
+    """
 
     kind = "ellipse"
 
     def __init__(
-        self, variables: Variables, name: str, center: Point, tip: Point, minor: float, construction: bool
+        self, variables: Variables, name: str, center: Point, tip: Point, side: Point, construction: bool
     ) -> None:
         super().__init__(variables, name, construction)
         self.center = center
         self.tip = tip
-        self.ib = variables.new(minor)
+        self.side = side
 
     @property
     def major(self) -> float:
@@ -203,14 +206,11 @@ class EllipseEntity(Entity):
 
     @property
     def minor(self) -> float:
-        """Half axis across."""
-        return self._variables.values[self.ib]
+        """Half axis from the center to the side."""
+        return math.dist(self.center.position, self.side.position)
 
     def points(self) -> tuple[Point, ...]:
-        return (self.center, self.tip)
-
-    def own_variables(self) -> tuple[int, ...]:
-        return (*super().own_variables(), self.ib)
+        return (self.center, self.tip, self.side)
 
     def curve(self) -> PlaneEllipse:
         """The curve as it is now."""
@@ -303,6 +303,53 @@ class Rectangle(Polyline):
     def corners(self) -> tuple[Point, Point, Point, Point]:
         """Bottom left, bottom right, top right, top left."""
         return (self.bottom.start, self.right.start, self.top.start, self.left.start)
+
+
+class Polygon(Polyline):
+    """A regular polygon; `circle` is the construction circle that gives its size."""
+
+    def __init__(self, name: str, lines: tuple[Line, ...], center: Point, circle: Circle) -> None:
+        super().__init__(name, lines)
+        self.center = center
+        self.circle = circle
+
+    def __repr__(self) -> str:
+        return f"<polygon {self.name}, {len(self.lines)} sides>"
+
+    @property
+    def corners(self) -> tuple[Point, ...]:
+        """Counter-clockwise."""
+        return tuple(line.start for line in self.lines)
+
+
+class Slot(Sequence[Entity]):
+    """Two lines and two arcs that stay a slot; `axis` joins the centers of its ends."""
+
+    def __init__(
+        self, name: str, upper: Line, lower: Line, left: Arc, right: Arc, axis: Line, center: Point
+    ) -> None:
+        self.name = name
+        self.upper, self.lower, self.left, self.right = upper, lower, left, right
+        self.axis = axis
+        self.center = center
+
+    def __repr__(self) -> str:
+        return f"<slot {self.name}>"
+
+    @property
+    def parts(self) -> tuple[Entity, ...]:
+        """What it is drawn with."""
+        return (self.upper, self.left, self.lower, self.right, self.axis)
+
+    def __len__(self) -> int:
+        return len(self.parts)
+
+    @overload
+    def __getitem__(self, index: int) -> Entity: ...
+    @overload
+    def __getitem__(self, index: slice) -> tuple[Entity, ...]: ...
+    def __getitem__(self, index: int | slice) -> Entity | tuple[Entity, ...]:
+        return self.parts[index]
 
 
 Curve: TypeAlias = Line | Circle | Arc | EllipseEntity | SplineEntity

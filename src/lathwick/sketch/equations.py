@@ -70,6 +70,23 @@ def _on_circle(v: FloatArray, p: FloatArray) -> Result:
     return length - v[:, 4], np.column_stack([slope, -np.ones(len(v))])
 
 
+def _on_ellipse(v: FloatArray, p: FloatArray) -> Result:
+    """P lies on an ellipse: hypot(w.a / |a|^2, w.b / |b|^2) = 1 times a length, with w = P - C and a, b the
+    half axes; variables p c tip side"""
+    w, a, b = v[:, 0:2] - v[:, 2:4], v[:, 4:6] - v[:, 2:4], v[:, 6:8] - v[:, 2:4]
+    aa, bb = (np.maximum((d * d).sum(axis=1), TINY)[:, None] for d in (a, b))
+    s, t = (w * a).sum(axis=1)[:, None] / aa, (w * b).sum(axis=1)[:, None] / bb
+    h = np.maximum(np.hypot(s, t), TINY)
+    size = np.sqrt(np.sqrt(aa * bb))
+    by_w = (s * a / aa + t * b / bb) / h
+    by_a = s / h * (w - 2.0 * s * a) / aa
+    by_b = t / h * (w - 2.0 * t * b) / bb
+    scale_a, scale_b = (h - 1.0) * size * 0.5 * a / aa, (h - 1.0) * size * 0.5 * b / bb
+    slope_w, slope_a, slope_b = size * by_w, size * by_a + scale_a, size * by_b + scale_b
+    slope = np.hstack([slope_w, -slope_w - slope_a - slope_b, slope_a, slope_b])
+    return ((h - 1.0) * size)[:, 0], slope
+
+
 def _equal_length(v: FloatArray, p: FloatArray) -> Result:
     """|AB| = |CD|"""
     one, slope1 = _apart(v[:, 0:4])
@@ -154,6 +171,7 @@ FORMS: dict[str, Form] = {
     "turned": _turned,
     "distance": _distance,
     "on_circle": _on_circle,
+    "on_ellipse": _on_ellipse,
     "equal_length": _equal_length,
     "direction": _direction,
     "off_line": _off_line,

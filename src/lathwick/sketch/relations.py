@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..errors import SketchError
 from .constraints import Constraint, checked_value
 from .drawing import Drawing
-from .entities import Arc, Circle, Entity, Line, Point, Polyline, Round
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, Point, Polyline, Round
 
 PAIRS = {
     "coincident": ((Point, Point),),
@@ -15,7 +15,7 @@ PAIRS = {
     "tangent": ((Line, Round), (Round, Line), (Round, Round)),
     "concentric": ((Round, Round), (Round, Point), (Point, Round)),
     "midpoint": ((Point, Line),),
-    "on": ((Point, Line), (Point, Round)),
+    "on": ((Point, Line), (Point, Round), (Point, EllipseEntity)),
     "distance": ((Point, Point), (Point, Line), (Line, Point), (Line, Line)),
     "angle": ((Line, Line),),
 }
@@ -89,8 +89,8 @@ class Relations(Drawing):
             raise SketchError(f"symmetric takes two of one kind and a line, got {_kinds(a, b, about)}")
         return self._relate("symmetric", (a, b, about), None, name)
 
-    def on(self, point: Point, curve: Line | Round, *, name: str | None = None) -> Constraint:
-        """A point on a line (anywhere along it, or beyond), circle or arc."""
+    def on(self, point: Point, curve: Line | Round | EllipseEntity, *, name: str | None = None) -> Constraint:
+        """A point on a line (anywhere along it, or beyond), circle, arc or ellipse."""
         return self._pair("on", point, curve, name)
 
     def fix(self, *entities: Entity | Polyline, name: str | None = None) -> Constraint:
