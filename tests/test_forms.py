@@ -7,8 +7,10 @@ from lathwick.sketch.equations import FORMS
 
 COLUMNS = {
     "difference": (2, 1), "value": (1, 1), "mean": (3, 0), "turned": (5, 2), "distance": (4, 1),
-    "on_circle": (5, 0), "on_ellipse": (8, 0), "equal_length": (8, 0), "direction": (8, 2), "off_line": (6, 1),
-    "line_circle": (7, 1), "circle_circle": (6, 2), "middle_on_line": (8, 0), "across_line": (8, 0),
+    "on_circle": (5, 0), "on_ellipse": (8, 0), "equal_length": (8, 0),
+    "direction": (8, 2), "off_line": (6, 1),
+    "line_circle": (7, 1), "circle_circle": (6, 2),
+    "middle_on_line": (8, 0), "across_line": (8, 0),
 }  # fmt: skip
 
 

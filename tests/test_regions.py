@@ -168,3 +168,21 @@ def test_area_and_centroid_against_quadrature(seed, corners):
     fine = shapely.Polygon(outline)
     for spot in random.uniform(-9, 9, (20, 2)).tolist():
         assert region.contains(tuple(spot)) == fine.contains(shapely.Point(spot))
+
+
+@pytest.mark.parametrize("rise", [1.0, 1e-2, 1e-4])
+def test_nearly_flat_arcs_keep_their_digits(rise):
+    """A bar whose top bulges by a hair: the bulge's area to many digits, radius up to 2e5."""
+    sk = lw.Sketch()
+    sk.polyline([(0, 5), (0, 0), (10, 0), (10, 5)])
+    arc = sk.arc_through((10, 5), (5, 5 + rise), (0, 5))
+    (region,) = sk.regions()
+    t = 2 * math.atan2(rise, 5)  # half the angle of the arc
+    radius = 5 / math.sin(t)
+    bulge = radius**2 * (t**3 * 2 / 3 - t**5 * 2 / 15 + t**7 * 4 / 315 - t**9 * 2 / 2835) if t < 0.1 else (
+        radius**2 * (t - math.sin(t) * math.cos(t))
+    )  # fmt: skip
+    assert arc.radius == pytest.approx(radius, rel=1e-9)
+    assert region.area == pytest.approx(50 + bulge, rel=1e-13)
+    assert region.centroid[0] == pytest.approx(5, rel=1e-12)
+    assert lw.extrude(region, 3).volume == pytest.approx(3 * region.area, rel=1e-11)
