@@ -13,12 +13,19 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ExchangeError
+from ..exchange.drawing.dxf import write_dxf
+from ..exchange.drawing.outline import Outline
+from ..exchange.drawing.svg import write_svg
 from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
 from ..mesh.tessellate import DEFAULT_ANGLE, tessellate
-from ..topology.body import Body
+from ..modelling.flat_faces import region_of_face
+from ..sketch.pieces import pieces_along, pieces_of
+from ..sketch.region import Region
+from ..sketch.sketch import Sketch
+from ..topology.body import Body, BodyFace
 from .atomic import write_atomically
 from .part import Part, parse_color
 
@@ -31,6 +38,7 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .step .stp : parts and bodies. Options: `schema` "ap242" or "ap214".
     .stl : parts, bodies and meshes. Options: `chord` (length unit), `angle` (degrees), `ascii`,
         `unit` to convert to.
+    .svg .dxf : sketches, regions and planar faces, flat and at true size.
     .png : parts, bodies and sketches. Options: `size` (width, height) in pixels, `view` of a body: iso
         front back right left top bottom.
 
@@ -129,10 +137,38 @@ def _converted(mesh: Mesh, unit: str) -> Mesh:
     return mesh.scaled(conversion(mesh.unit, unit), unit)
 
 
+def _outline(obj: Any) -> Outline:
+    """What a sketch, a region or a planar face looks like when it is cut from sheet."""
+    if isinstance(obj, Sketch):
+        obj.settle()
+        shown = [e for e in obj.entities if e.construction]
+        loops = tuple((piece,) for piece in pieces_of(obj.entities))
+        return Outline(loops, tuple(p for e in shown for p in pieces_along(e)), obj.unit)
+    region = region_of_face(obj.brep, obj.body.unit) if isinstance(obj, BodyFace) else obj
+    if not isinstance(region, Region):
+        raise ExchangeError(f"{type(obj).__name__} is not flat; save a Sketch, a Region or a planar face")
+    return Outline(tuple(loop.pieces for loop in region.loops), (), region.unit)
+
+
+def _svg(obj: Any, name: str) -> bytes:
+    return write_svg(_outline(obj), name)
+
+
+def _dxf(obj: Any, name: str) -> bytes:
+    return write_dxf(_outline(obj), name)
+
+
 def _picture(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
     """The view layer lies above this one, so it is looked up by name when a picture is wanted."""
     encode: Callable[..., bytes] = import_module("lathwick.view.picture").png
     return encode(obj, name, size=size, view=view)
 
 
-_ENCODERS: dict[str, Encoder] = {".step": _step, ".stp": _step, ".stl": _stl, ".png": _picture}
+_ENCODERS: dict[str, Encoder] = {
+    ".step": _step,
+    ".stp": _step,
+    ".stl": _stl,
+    ".svg": _svg,
+    ".dxf": _dxf,
+    ".png": _picture,
+}

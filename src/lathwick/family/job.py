@@ -11,9 +11,10 @@ from ..errors import LathwickError, ModellingError, ParameterError, SketchError
 from ..geometry.placement import XY, Plane
 from ..geometry.units import MILLIMETRES
 from ..modelling.extrude import extrude
+from ..modelling.flat_faces import region_of_face
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
-from ..topology.body import Body
+from ..topology.body import Body, BodyFace
 from .steps import Step
 
 T = TypeVar("T")
@@ -57,7 +58,7 @@ class Job:
     def extrude(
         self,
         name: str,
-        profile: Sketch | Region,
+        profile: Sketch | Region | BodyFace,
         depth: float,
         *,
         both: bool = False,
@@ -65,8 +66,9 @@ class Job:
     ) -> Body:
         """The profile moved `depth` along the normal of its plane.
 
-        profile : a sketch (its default profile) or a region. both : half of the depth on each side.
-        back : so much is added behind the plane. Faces: `name/start`, `name/end`, `name/side:item`.
+        profile : a sketch (its default profile), a region, or a planar face (outwards from it).
+        both : half of the depth on each side. back : so much is added behind the plane.
+        Faces: `name/start`, `name/end`, `name/side:item`.
         Raises SketchError or ModellingError naming the step.
         """
         detail = f"depth {depth:g}" + (", half on each side" if both else "")
@@ -80,11 +82,13 @@ class Job:
 
     # ------------------------------------------------------------------ helpers
 
-    def _regions(self, profile: Sketch | Region, warnings: list[str]) -> tuple[Region, ...]:
+    def _regions(self, profile: Sketch | Region | BodyFace, warnings: list[str]) -> tuple[Region, ...]:
         if isinstance(profile, Region):
             return (profile,)
+        if isinstance(profile, BodyFace):
+            return (region_of_face(profile.brep, self.unit),)
         if not isinstance(profile, Sketch):
-            raise ModellingError(f"a profile is a sketch or a region, got {profile!r}")
+            raise ModellingError(f"a profile is a sketch, a region or a planar face, got {profile!r}")
         report = profile.settle()
         if report is not None and report.redundant:
             warnings.append(f'sketch "{profile.name}": {report}')

@@ -87,6 +87,24 @@ class PlaneSpline(BSpline):
     def period(self) -> float:
         return (self.high - self.low) if self.is_closed else 0.0
 
+    def between(self, t0: float, t1: float) -> PlaneSpline:
+        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2)."""
+        from scipy.interpolate import insert
+
+        knots, controls, k = np.array(self.knots), self.controls, self.degree
+        for t in (t0, t1):
+            need = k - int((np.abs(knots - t) < 1e-14).sum())
+            if need > 0 and self.low < t < self.high:
+                padded = np.vstack([controls, np.zeros((k + 1, 2))])
+                knots, columns, _ = insert(t, (knots, list(padded.T), k), m=need)
+                controls = np.array(columns).T[: len(knots) - k - 1]
+        first = int(np.searchsorted(knots, t0 - 1e-14))
+        inner = knots[(knots > t0 + 1e-14) & (knots < t1 - 1e-14)]
+        begin = 0 if t0 <= self.low else first - 1
+        count = len(inner) + k + 1
+        ends = (t0,) * (k + 1), (t1,) * (k + 1)
+        return PlaneSpline(k, (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count])
+
     def at(self, spot: Vec2) -> float:
         return float(self.nearest(np.array([spot]))[0])
 
@@ -196,6 +214,12 @@ class CurvePiece:
         """The piece between two shares, with its ends; b may pass 1 on a closed curve."""
         t0, t1 = self.a + a * (self.b - self.a), self.a + b * (self.b - self.a)
         return CurvePiece(self.curve, t0, t1, self.name, (start, end))
+
+    def as_spline(self) -> PlaneSpline:
+        """A piece of a spline as a spline of its own, by inserting knots. Raises TypeError for an ellipse."""
+        if not isinstance(self.curve, PlaneSpline):
+            raise TypeError("a piece of an ellipse is no polynomial spline")
+        return self.curve.between(self.low, self.high)
 
     def moments(self, o: Vec2) -> tuple[float, float, float]:
         """What the piece adds, by Green's theorem, to the integrals of 1, x - ox and y - oy."""

@@ -1,0 +1,1 @@
+"""Flat drawings at true size, for laser and water-jet cutting: SVG and DXF."""
