@@ -24,8 +24,10 @@ from .entities import (
     Rectangle,
     Slot,
     SplineEntity,
+    TextEntity,
     Variables,
 )
+from .lettering import lettering
 
 PointLike: TypeAlias = Point | Iterable[float]
 Chain = TypeVar("Chain", bound=Polyline)
@@ -321,6 +323,36 @@ class Drawing:
         spline = SplineEntity(self.variables, name, tuple(through), close, control, construction)
         self._keep(spline)
         return spline
+
+    def text(
+        self,
+        words: str,
+        height: float,
+        *,
+        at: PointLike = (0.0, 0.0),
+        align: str = "left",
+        angle: float = 0.0,
+        spacing: float = 0.0,
+        font: str | None = None,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> TextEntity:
+        """One line of text as outlines; capitals are `height` high.
+
+        at : start, middle or end of the base line, as `align` is "left", "center" or "right"; a point
+            that can be constrained. angle : of the base line, degrees.
+        spacing : extra space between letters, in heights. font : path of a TTF or OTF file; without
+            one, a packaged font that is the same everywhere.
+        """
+        name = self._named("text", name)
+        if not isinstance(words, str) or not words.strip() or "\n" in words:
+            raise SketchError(f"{name} needs one line of text that is not empty, got {words!r}")
+        size = _size(height, f"{name} height")
+        letters = lettering(words, font, align, float(spacing))
+        place = self._point(at, f"{name}.at", True)
+        entity = TextEntity(self.variables, name, place, letters, size, math.radians(angle), construction)
+        self._keep(entity)
+        return entity
 
     def polygon(
         self,

@@ -10,6 +10,7 @@ import numpy as np
 
 from ..geometry.spline import interpolated, through_controls
 from ..geometry.vector import Vec2
+from .lettering import Lettering
 from .plane_curves import PlaneEllipse, PlaneSpline
 
 
@@ -256,6 +257,45 @@ class SplineEntity(Entity):
         places = np.array([p.position for p in self.through])
         made = through_controls(places) if self.controlled else interpolated(places, self.closed)
         return PlaneSpline(made.degree, made.knots, made.controls)
+
+
+class TextEntity(Entity):
+    """A line of text; its place is the point `at`, on the base line."""
+
+    kind = "text"
+
+    def __init__(
+        self,
+        variables: Variables,
+        name: str,
+        at: Point,
+        letters: Lettering,
+        height: float,
+        angle: float,
+        construction: bool,
+    ) -> None:
+        super().__init__(variables, name, construction)
+        self.at = at
+        self.letters = letters
+        self.height = height
+        self.angle = angle
+
+    @property
+    def width(self) -> float:
+        """Length of the base line."""
+        return self.letters.width * self.height
+
+    def points(self) -> tuple[Point, ...]:
+        return (self.at,)
+
+    def strokes(self) -> list[list[tuple[Vec2, ...]]]:
+        """Control points of every stroke of every contour, where the text stands now."""
+        c, s = self.height * math.cos(self.angle), self.height * math.sin(self.angle)
+        x, y = self.at.position
+        return [
+            [tuple((x + c * u - s * v, y + s * u + c * v) for u, v in stroke) for stroke in contour]
+            for contour in self.letters.contours
+        ]
 
 
 class Polyline(Sequence[Line]):

@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import RESOLUTION
@@ -38,8 +40,10 @@ def general_points(one: Piece, two: Piece) -> list[tuple[Vec2, bool]]:
     if shared is not None:
         return [(shared, True)]
     first, second = _chords(one), _chords(two)
-    touch = (first.low[:, None, :] <= second.high[None, :, :]).all(axis=2)
-    touch &= (second.low[None, :, :] <= first.high[:, None, :]).all(axis=2)
+    apart = np.any(first.low[:, None, :] > second.high[None, :, :], axis=2)
+    apart |= np.any(second.low[None, :, :] > first.high[:, None, :], axis=2)
+    touch = np.logical_not(apart)
+    _skip_common_ends(one, two, touch)
     found: list[Vec2] = []
     for i, j in np.argwhere(touch).tolist():
         start = (
@@ -50,6 +54,16 @@ def general_points(one: Piece, two: Piece) -> list[tuple[Vec2, bool]]:
         if place is not None and all(math.dist(place, other) > 8 * RESOLUTION for other in found):
             found.append(place)
     return [(place, False) for place in found]
+
+
+def _skip_common_ends(one: Piece, two: Piece, touch: NDArray[Any]) -> None:
+    """Chords that touch because the pieces share an end need not be searched: the end is known."""
+    if one.is_closed or two.is_closed:
+        return
+    for i, a in ((0, one.start), (-1, one.end)):
+        for j, b in ((0, two.start), (-1, two.end)):
+            if math.dist(a, b) <= 2 * RESOLUTION and touch.size > 1:
+                touch[i, j] = False
 
 
 def _overlap(one: Piece, two: Piece) -> Vec2 | None:

@@ -11,8 +11,8 @@ import numpy as np
 
 from ..errors import SketchError
 from ..geometry.vector import Vec2
-from .entities import Arc, Circle, EllipseEntity, Entity, Line, SplineEntity
-from .plane_curves import NODES, WEIGHTS, Box, CurvePiece
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, SplineEntity, TextEntity
+from .plane_curves import NODES, WEIGHTS, Box, CurvePiece, PlaneSpline
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +193,8 @@ def pieces_along(entity: Entity) -> list[Piece]:
         return [ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name)]
     if isinstance(entity, (EllipseEntity, SplineEntity)) and entity.spans is None:
         return [entity_piece(entity)]
+    if isinstance(entity, TextEntity):
+        return [_stroke(stroke, entity.name) for contour in entity.strokes() for stroke in contour]
     whole = entity.ends()
     spans = entity.spans if entity.spans is not None else [whole] if whole else []
     return [_piece(entity, a.position, b.position) for a, b in spans]
@@ -220,6 +222,16 @@ def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
     turn = (math.atan2(b[1] - y, b[0] - x) - angle) % math.tau
     sweep = turn - math.tau if isinstance(entity, Arc) and entity.clockwise else turn
     return ArcPiece((x, y), entity.radius, angle, sweep, entity.name, (a, b))
+
+
+def _stroke(controls: tuple[Vec2, ...], name: str) -> Piece:
+    """A Bezier curve of a letter, as a spline of one span; a line as a line."""
+    if len(controls) == 2:
+        return LinePiece(controls[0], controls[1], name)
+    degree = len(controls) - 1
+    knots = (0.0,) * (degree + 1) + (1.0,) * (degree + 1)
+    curve = PlaneSpline(degree, knots, np.array(controls))
+    return CurvePiece(curve, 0.0, 1.0, name, (controls[0], controls[-1]))
 
 
 def entity_piece(entity: EllipseEntity | SplineEntity) -> CurvePiece:

@@ -11,7 +11,7 @@ from ..errors import ExchangeError
 from ..geometry.placement import FloatArray
 from ..geometry.vector import Vec2
 from ..sketch.diagnosis import SketchReport
-from ..sketch.entities import Arc, Circle, EllipseEntity, Entity, Line, Point, SplineEntity
+from ..sketch.entities import Arc, Circle, EllipseEntity, Entity, Line, Point, SplineEntity, TextEntity
 from ..sketch.pieces import Piece, entity_piece, pieces_along
 from ..sketch.sketch import Sketch
 from .dimension_marks import Layout, Mark
@@ -92,6 +92,8 @@ def _outline(entity: Entity) -> FloatArray:
     if isinstance(entity, Line):
         ends = np.array([entity.start.position, entity.end.position])
         return ends[0] + np.linspace(0, 1, CURVE_POINTS)[:, None] * (ends[1] - ends[0])
+    if isinstance(entity, TextEntity):
+        return np.concatenate([_along(piece) for piece in pieces_along(entity)])
     if isinstance(entity, (EllipseEntity, SplineEntity)):
         return entity_piece(entity).points(np.linspace(0.0, 1.0, 2 * CURVE_POINTS))
     assert isinstance(entity, Point)
@@ -107,6 +109,10 @@ def _draw_axes(axes: Axes, view: _View, size: tuple[float, float]) -> None:
 
 def _draw_entity(axes: Axes, entity: Entity, points: FloatArray, view: _View, color: str) -> None:
     """The curve; where edits have left only spans of it, those, and the rest thin."""
+    if isinstance(entity, TextEntity):
+        for piece in pieces_along(entity):
+            axes.plot(*view.pixels(_along(piece)).T, color=color, lw=1.5, zorder=3)
+        return
     if entity.spans is not None:
         axes.plot(*view.pixels(points).T, color=color, lw=0.8, ls=(0, (1, 3)), zorder=2)
         parts = [_along(piece) for piece in pieces_along(entity)]
@@ -124,7 +130,7 @@ def _draw_entity(axes: Axes, entity: Entity, points: FloatArray, view: _View, co
 
 
 def _along(piece: Piece) -> FloatArray:
-    return np.array([piece.point(s) for s in np.linspace(0, 1, CURVE_POINTS)])
+    return np.array([piece.point(s) for s in np.linspace(0, 1, CURVE_POINTS if piece.curvature else 2)])
 
 
 def _draw_motions(axes: Axes, report: SketchReport, view: _View) -> None:
