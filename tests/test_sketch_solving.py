@@ -183,7 +183,7 @@ def test_changed_value_and_removed_constraint():
         (lambda sk: sk.polyline([(0, 0)]), "at least 2 points"),
         (lambda sk: sk.rectangle(1, 0), "more than"),
         (lambda sk: sk.tangent(sk.line((0, 0), (1, 0)), sk.point((1, 1))), "tangent takes"),
-        (lambda sk: sk.length(sk.circle((0, 0), 1), 3), "length takes a line"),
+        (lambda sk: sk.length(sk.circle((0, 0), 1), 3), "length takes a line or an arc"),
         (lambda sk: sk.radius(sk.circle((0, 0), 1), 0), "more than"),
         (lambda sk: sk.parallel(sk.x_axis, sk.x_axis), "different entities"),
         (lambda sk: sk.on(lw.Sketch().point((0, 0)), sk.x_axis), "another sketch"),
@@ -209,3 +209,40 @@ def test_arc_through_three_points():
         assert arc.radius == pytest.approx(5)
         assert arc.clockwise is (turn < 0)
         assert region.centroid[1] == pytest.approx(turn * 20 / (3 * math.pi))
+
+
+@pytest.mark.parametrize("inside", [False, True])
+def test_clear_distances_of_circles(inside):
+    """From a circle to a point, a line and another circle: outside or inside as drawn."""
+    sk = lw.Sketch()
+    big = sk.circle((0, 0), 10)
+    sk.fix(big)
+    point = sk.point((4 if inside else 17, 0))
+    sk.on(point, sk.x_axis)
+    sk.distance(big, point, 3)
+    small = sk.circle((0, 3 if inside else 16), 2)
+    sk.on(small.center, sk.y_axis)
+    sk.radius(small, 2)
+    sk.distance(small, big, 1.5)
+    wall = sk.line((-15, -15), (15, -14))
+    sk.horizontal(wall)
+    sk.distance(wall, big, 4)
+    sk.solve()
+    assert point.x == pytest.approx(7 if inside else 13)
+    assert small.center.y == pytest.approx(6.5 if inside else 13.5)
+    assert wall.start.y == pytest.approx(-14)
+
+
+@pytest.mark.parametrize("clockwise", [False, True])
+def test_length_along_an_arc(clockwise):
+    """An arc is dimensioned along its curve, either way round, beyond a half turn too."""
+    sk = lw.Sketch()
+    end = (3, 7) if clockwise else (3, -7)
+    arc = sk.arc((0, 0), (8, 0), end, clockwise=clockwise)
+    sk.coincident(arc.center, sk.origin)
+    sk.on(arc.start, sk.x_axis)
+    sk.radius(arc, 10)
+    sk.length(arc, 45)
+    assert sk.solve().is_fully_defined
+    assert arc.length == pytest.approx(45, abs=1e-10)
+    assert abs(arc.sweep) == pytest.approx(4.5)

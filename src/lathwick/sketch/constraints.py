@@ -267,7 +267,7 @@ def _line_joins(line: Line, circle: Round, shared: Point, context: Context) -> E
 def _line_beside(line: Line, circle: Round) -> Equation:
     side = 1.0 if _height(circle.center, line) >= 0 else -1.0
     center = circle.center
-    return Equation("line_circle", (center.ix, center.iy, *_line(line), circle.ir), (side,))
+    return Equation("line_circle", (center.ix, center.iy, *_line(line), circle.ir), (side, 0.0))
 
 
 def _round_joins(one: Round, two: Round, shared: Point, context: Context) -> Equation:
@@ -282,7 +282,7 @@ def _round_beside(one: Round, two: Round) -> Equation:
     r1, r2 = one.radius, two.radius
     branches = {(1.0, 1.0): r1 + r2, (1.0, -1.0): r1 - r2, (-1.0, 1.0): r2 - r1}
     signs = min(branches, key=lambda s: abs(apart - branches[s]))
-    return Equation("circle_circle", (*_pair(one.center, two.center), one.ir, two.ir), signs)
+    return Equation("circle_circle", (*_pair(one.center, two.center), one.ir, two.ir), (*signs, 0.0))
 
 
 def _leaving(curve: Line | Round, end: Point, context: Context) -> int:
@@ -426,9 +426,32 @@ def _distance(c: Constraint, context: Context) -> list[Equation]:
         return [Equation("distance", _pair(a, b), (value,))]
     if isinstance(a, Line) and isinstance(b, Line):
         return [_on_line(b.start, a, _sided(value, _height(b.start, a)))]
+    if isinstance(a, Round) or isinstance(b, Round):
+        return [_gap(*((a, b) if isinstance(a, Round) else (b, a)), value)]
     point, line = (a, b) if isinstance(a, Point) else (b, a)
     assert isinstance(point, Point) and isinstance(line, Line)
     return [_on_line(point, line, _sided(value, _height(point, line)))]
+
+
+def _gap(circle: Entity, other: Entity, value: float) -> Equation:
+    """The clear distance from a circle to a point, a line or another circle, outside or inside as drawn."""
+    assert isinstance(circle, Round)
+    center = circle.center
+    if isinstance(other, Line):
+        side = 1.0 if _height(center, other) >= 0 else -1.0
+        crossing = (center.ix, center.iy, *_line(other), circle.ir)
+        return Equation("line_circle", crossing, (side, side * value))
+    if isinstance(other, Point):
+        outside = math.dist(center.position, other.position) >= circle.radius
+        between = (*_pair(center, other), circle.ir, circle.ir)
+        return Equation("circle_circle", between, (1.0, 0.0, value if outside else -value))
+    assert isinstance(other, Round)
+    apart, r1, r2 = math.dist(center.position, other.center.position), circle.radius, other.radius
+    between = (*_pair(center, other.center), circle.ir, other.ir)
+    if apart >= max(r1, r2):
+        return Equation("circle_circle", between, (1.0, 1.0, value))
+    signs = (1.0, -1.0) if r1 >= r2 else (-1.0, 1.0)
+    return Equation("circle_circle", between, (*signs, -value))
 
 
 def _distance_x(c: Constraint, context: Context) -> list[Equation]:
@@ -442,9 +465,12 @@ def _distance_y(c: Constraint, context: Context) -> list[Equation]:
 
 
 def _length(c: Constraint, context: Context) -> list[Equation]:
-    line = c.entities[0]
-    assert isinstance(line, Line)
-    return [Equation("distance", _line(line), (c.value or 0.0,))]
+    curve, value = c.entities[0], c.value or 0.0
+    if isinstance(curve, Arc):
+        points = (*_pair(curve.start, curve.end), curve.center.ix, curve.center.iy, curve.ir)
+        return [Equation("arc_length", points, (-1.0 if curve.clockwise else 1.0, value))]
+    assert isinstance(curve, Line)
+    return [Equation("distance", _line(curve), (value,))]
 
 
 def _radius(c: Constraint, context: Context) -> list[Equation]:

@@ -132,16 +132,29 @@ def _off_line(v: FloatArray, p: FloatArray) -> Result:
 
 
 def _line_circle(v: FloatArray, p: FloatArray) -> Result:
-    """(signed distance of C from AB) = s r; variables cx cy ax ay bx by r"""
+    """(signed distance of C from AB) = s r + d; variables cx cy ax ay bx by r"""
     height, slope = _height(v[:, 0:6])
-    return height - p[:, 0] * v[:, 6], np.column_stack([slope, -p[:, 0]])
+    return height - p[:, 0] * v[:, 6] - p[:, 1], np.column_stack([slope, -p[:, 0]])
 
 
 def _circle_circle(v: FloatArray, p: FloatArray) -> Result:
-    """|C1 C2| = s1 r1 + s2 r2; variables c1 c2 r1 r2"""
+    """|C1 C2| = s1 r1 + s2 r2 + d; variables c1 c2 r1 r2"""
     length, slope = _apart(v[:, 0:4])
-    gap = length - p[:, 0] * v[:, 4] - p[:, 1] * v[:, 5]
+    gap = length - p[:, 0] * v[:, 4] - p[:, 1] * v[:, 5] - p[:, 2]
     return gap, np.column_stack([slope, -p[:, 0], -p[:, 1]])
+
+
+def _arc_length(v: FloatArray, p: FloatArray) -> Result:
+    """r (angle from CS to CE) = d, the angle taken counter-clockwise in [0, 2 pi); variables s e c r;
+    p0 = -1 for a clockwise arc"""
+    start, end = v[:, 0:2] - v[:, 4:6], v[:, 2:4] - v[:, 4:6]
+    angles = [np.arctan2(d[:, 1], d[:, 0]) for d in (start, end)]
+    turn = np.mod(p[:, 0] * (angles[1] - angles[0]), 2 * np.pi)
+    k = (p[:, 0] * v[:, 6])[:, None]
+    by_start = -k * _turn(np.hstack([v[:, 4:6], v[:, 0:2]]))
+    by_end = k * _turn(np.hstack([v[:, 4:6], v[:, 2:4]]))
+    slope = np.hstack([by_start[:, 2:], by_end[:, 2:], by_start[:, :2] + by_end[:, :2], turn[:, None]])
+    return v[:, 6] * turn - p[:, 1], slope
 
 
 def _middle_on_line(v: FloatArray, p: FloatArray) -> Result:
@@ -177,6 +190,7 @@ FORMS: dict[str, Form] = {
     "off_line": _off_line,
     "line_circle": _line_circle,
     "circle_circle": _circle_circle,
+    "arc_length": _arc_length,
     "middle_on_line": _middle_on_line,
     "across_line": _across_line,
 }

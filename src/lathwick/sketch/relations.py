@@ -16,7 +16,17 @@ PAIRS = {
     "concentric": ((Round, Round), (Round, Point), (Point, Round)),
     "midpoint": ((Point, Line),),
     "on": ((Point, Line), (Point, Round), (Point, EllipseEntity)),
-    "distance": ((Point, Point), (Point, Line), (Line, Point), (Line, Line)),
+    "distance": (
+        (Point, Point),
+        (Point, Line),
+        (Line, Point),
+        (Line, Line),
+        (Round, Round),
+        (Round, Line),
+        (Line, Round),
+        (Round, Point),
+        (Point, Round),
+    ),
     "angle": ((Line, Line),),
 }
 """Which kinds of entity each two-sided constraint relates."""
@@ -108,10 +118,11 @@ class Relations(Drawing):
     # ------------------------------------------------------------------ dimensions
 
     def distance(
-        self, a: Point | Line, b: Point | Line, value: float, *, name: str | None = None
+        self, a: Point | Line | Round, b: Point | Line | Round, value: float, *, name: str | None = None
     ) -> Constraint:
-        """Distance of two points, of a point from a line (on the side drawn), or of two parallel
-        lines (measured from the start of the second to the first)."""
+        """Distance of two points, of a point from a line (on the side drawn), or of two parallel lines
+        (measured from the start of the second to the first). From a circle or arc: the clear distance
+        to a point, a line or another circle, outside or inside as drawn."""
         return self._pair("distance", a, b, name, value)
 
     def distance_x(
@@ -127,11 +138,11 @@ class Relations(Drawing):
         """Distance of two points along y; signs as for `distance_x`."""
         return self._level("distance_y", a, b, value, name)
 
-    def length(self, line: Line, value: float, *, name: str | None = None) -> Constraint:
-        """Length of a line."""
-        if not isinstance(line, Line):
-            raise SketchError(f"length takes a line, got {_kinds(line)}")
-        return self._relate("length", (line,), value, name)
+    def length(self, curve: Line | Arc, value: float, *, name: str | None = None) -> Constraint:
+        """Length of a line, or of an arc along its curve."""
+        if not isinstance(curve, (Line, Arc)):
+            raise SketchError(f"length takes a line or an arc, got {_kinds(curve)}")
+        return self._relate("length", (curve,), value, name)
 
     def radius(self, curve: Round, value: float, *, name: str | None = None) -> Constraint:
         """Radius of a circle or arc."""

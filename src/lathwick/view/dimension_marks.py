@@ -98,7 +98,7 @@ def _places(c: Constraint, layout: Layout) -> Iterator[Mark]:
         return
     text = dimension_text(c)
     first = c.entities[0]
-    if isinstance(first, Round):
+    if isinstance(first, Round) and c.kind in ("radius", "diameter"):
         yield from _round_places(first, c.kind == "diameter", text, layout)
     elif c.kind == "angle":
         yield from _angle_places(c.entities, text, layout)
@@ -121,18 +121,45 @@ def dimension_text(c: Constraint) -> str:
 def _measured(c: Constraint) -> tuple[Vec2, Vec2]:
     """The two points a linear dimension runs between."""
     if len(c.entities) == 1:
-        a, b = c.entities[0].points()
-        return a.position, b.position
+        ends = c.entities[0].ends()
+        assert ends is not None
+        return ends[0].position, ends[1].position
+    if any(isinstance(e, Round) for e in c.entities):
+        return _nearest_places(*c.entities)
     one, two = c.entities
     if isinstance(one, Point) and isinstance(two, Point):
         return one.position, two.position
     other, line = (one, two) if isinstance(two, Line) else (two, one)
     point: Entity = other.start if isinstance(other, Line) else other
     assert isinstance(point, Point) and isinstance(line, Line)
-    (px, py), (ax, ay), (bx, by) = point.position, line.start.position, line.end.position
+    return point.position, _foot(point.position, line)
+
+
+def _nearest_places(one: Entity, two: Entity) -> tuple[Vec2, Vec2]:
+    """Where a circle and another entity are nearest to each other."""
+    circle, other = (one, two) if isinstance(one, Round) else (two, one)
+    assert isinstance(circle, Round)
+    if isinstance(other, Line):
+        target = _foot(circle.center.position, other)
+    elif isinstance(other, Point):
+        target = other.position
+    else:
+        assert isinstance(other, Round)
+        target = _on_rim(other, circle.center.position)
+    return _on_rim(circle, target), target
+
+
+def _on_rim(circle: Round, towards: Vec2) -> Vec2:
+    (x, y), r = circle.center.position, circle.radius
+    away = math.dist((x, y), towards) or 1.0
+    return (x + (towards[0] - x) / away * r, y + (towards[1] - y) / away * r)
+
+
+def _foot(p: Vec2, line: Line) -> Vec2:
+    (ax, ay), (bx, by) = line.start.position, line.end.position
     ex, ey = bx - ax, by - ay
-    t = ((px - ax) * ex + (py - ay) * ey) / (ex * ex + ey * ey)
-    return point.position, (ax + t * ex, ay + t * ey)
+    t = ((p[0] - ax) * ex + (p[1] - ay) * ey) / (ex * ex + ey * ey)
+    return (ax + t * ex, ay + t * ey)
 
 
 def _level_places(a: Vec2, b: Vec2, along_x: bool, text: str, layout: Layout) -> Iterator[Mark]:
