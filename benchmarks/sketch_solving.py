@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from scipy.optimize import least_squares
 
@@ -74,4 +76,42 @@ def run() -> list[Result]:
     one, two = best_of(ours), best_of(theirs)
     figures = f"{len(sk.constraints)} constraints: {1e3 * one:.1f} ms with diagnosis, "
     figures += f"least_squares {1e3 * two:.1f} ms"
-    return [Result("sketch solving", f"{figures}, {two / one:.1f} x faster", "no slower", one <= two)]
+    beside = Result("sketch solving", f"{figures}, {two / one:.1f} x faster", "at least 5 x", two >= 5 * one)
+    return [beside, size(17, 0.050), size(167, 2.0), growth(), again()]
+
+
+def seconds(links: int) -> float:
+    """Shortest time to solve and diagnose a rough chain, from a fresh drawing each time."""
+    drawings = [link_chain(links, 2.0) for _ in range(3)]
+    return min(best_of(sk.solve, 1) for sk in drawings)
+
+
+def size(links: int, limit: float) -> Result:
+    took = seconds(links)
+    count = 12 * links
+    return Result(f"{count} constraints", f"{1e3 * took:.0f} ms", f"under {1e3 * limit:.0f} ms", took < limit)
+
+
+def growth() -> Result:
+    few, many = seconds(40), seconds(320)
+    power = math.log(many / few) / math.log(8)
+    figures = f"480: {few:.2f} s, 3,840: {many:.2f} s: grows as N^{power:.2f}"
+    return Result("constraints, growth", figures, "near linear", power <= 1.2)
+
+
+def again() -> Result:
+    """Solving again after one changed dimension, beside a fresh solve."""
+    sk = link_chain(17, 2.0)
+    fresh = seconds(17)
+    sk.solve()
+    (first, *_) = [c for c in sk.constraints if c.kind == "radius"]
+
+    def change() -> None:
+        first.value = 12.5 if first.value == 12.0 else 12.0
+        sk.solve()
+
+    changed = best_of(change)
+    figures = (
+        f"fresh {1e3 * fresh:.1f} ms, after a change {1e3 * changed:.1f} ms, {changed / fresh:.2f} of it"
+    )
+    return Result("solving again", figures, "under 0.33", changed < fresh / 3)

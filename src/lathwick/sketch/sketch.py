@@ -7,14 +7,14 @@ from collections.abc import Iterable
 from ..errors import SketchError
 from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
-from .edits import Edits
 from .entities import Entity
+from .inference import Inference
 from .pieces import pieces_of
 from .region import Region
 from .regions import find_regions
 
 
-class Sketch(Edits):
+class Sketch(Inference):
     """A drawing on a plane with constraints, a solver and the regions its curves enclose.
 
     Coordinates are those of the plane, in the length unit `unit`. Nothing is related by itself:
