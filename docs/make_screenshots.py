@@ -22,7 +22,7 @@ TERMINAL = {
     "demo": "lathwick demo --out .",
     "params": f"lathwick params {SCRIPT}",
     "build": f'lathwick build {SCRIPT} --set pipe=76.1 --set "plate=5/8 in" --out built',
-    "vary": f"lathwick vary {SCRIPT} with_mistakes.csv --out sizes",
+    "vary": f"lathwick vary {SCRIPT} with_mistakes.csv --out checked",
     "measure": f"lathwick measure {SCRIPT} --faces",
     "check": f"lathwick check {SCRIPT}; lathwick check pipe_saddle.stl",
 }
@@ -32,20 +32,25 @@ PICTURES = {"part": ["--view", "iso"], "sketch": ["--sketch", "profile"]}
 def main() -> None:
     HERE.mkdir(exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
-        subprocess.run([LATHWICK, "demo", "--out", folder], check=True, stdout=subprocess.DEVNULL)
-        table = Path(folder, "pipe_saddle.csv").read_text()
-        Path(folder, "with_mistakes.csv").write_text(table.replace("42.4", "424").replace("60.3", "wide"))
-        for name, options in PICTURES.items():
-            output = HERE / f"{name}.png"
-            subprocess.run([LATHWICK, "picture", SCRIPT, "-o", output, *options], cwd=folder, check=True)
         server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
         try:
             time.sleep(1.0)
             for name, command in TERMINAL.items():
                 capture(command, HERE / f"{name}.png", folder)
+                if name == "demo":
+                    prepare(Path(folder))
         finally:
             server.terminate()
     shutil.rmtree(HERE / "__pycache__", ignore_errors=True)
+
+
+def prepare(folder: Path) -> None:
+    """A table with mistakes in it, and the two pictures."""
+    table = (folder / "pipe_saddle.csv").read_text()
+    (folder / "with_mistakes.csv").write_text(table.replace("42.4", "424").replace("60.3", "wide"))
+    for name, options in PICTURES.items():
+        output = HERE / f"{name}.png"
+        subprocess.run([LATHWICK, "picture", SCRIPT, "-o", output, *options], cwd=folder, check=True)
 
 
 def capture(command: str, output: Path, folder: str) -> None:
@@ -56,7 +61,7 @@ def capture(command: str, output: Path, folder: str) -> None:
     script = f'printf "$ {shown}\\n"; {command}; touch {done}; sleep 9'
     environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{LATHWICK.parent}:{os.environ['PATH']}"}
     window = subprocess.Popen(
-        ["xterm", "-geometry", "156x46+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#fbfaf7",
+        ["xterm", "-geometry", "178x52+0+0", "-fa", "DejaVu Sans Mono", "-fs", "9", "-bg", "#fbfaf7",
          "-fg", "#233238", "-b", "12", "-e", "bash", "-c", script],
         cwd=folder, env=environment,
     )  # fmt: skip

@@ -286,3 +286,12 @@ def test_a_changed_script_builds_all_again(tmp_path):
     assert build() == (False, 55)
     script.write_text(script.read_text() + "# a remark\n")
     assert build()[0] is False
+
+
+def test_files_of_an_earlier_run_are_told_of(saddle, tmp_path):
+    """A row that fails now, but was built before, says that its old files are still there."""
+    rows = pd.DataFrame({"name": ["a"], "pipe": [40]})
+    lw.vary(saddle, rows, tmp_path, ("step",), workers=1)
+    (bad,) = lw.vary(saddle, rows.assign(pipe=400), tmp_path, ("step", "stl"), workers=1).variants
+    assert bad.status == "failed"
+    assert bad.message.endswith("; a.step of an earlier run still there")

@@ -209,10 +209,9 @@ def size_text(size: int) -> str:
 
 def show_run(run: VariantRun, unit: str) -> None:
     """One line a variant (the first ones of a long table), then what failed and why."""
-    mass = "mass"
-    table = _table(
-        "variant", f"volume {unit}³", mass, "time", "status", right=(f"volume {unit}³", mass, "time")
-    )
+    mass_unit = next((v.mass_unit for v in run.variants if v.mass_unit), "")
+    numbers = (f"volume {unit}³", f"mass {mass_unit}".rstrip(), "time")
+    table = _table("variant", *numbers, "status", right=numbers)
     for v in run.variants[:MOST_ROWS]:
         table.add_row(
             f"[bold]{escape(v.name)}[/]", number(v.volume), _mass(v), f"{v.seconds:.2f} s", _status(v)

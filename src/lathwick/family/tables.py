@@ -50,7 +50,7 @@ def read_rows(
         cells = {h: v for h, v in zip(heading, line, strict=True) if not _is_empty(v)}
         if cells:
             name = _name(cells.pop(NAME, None)) if NAME in heading else f"{stem}-{len(rows) + 1:03d}"
-            rows.append(Row(place, name, cells, _name_problem(name)))
+            rows.append(Row(place, name, cells, name_problem(name)))
     if not rows:
         raise ParameterError("the table has no rows")
     _refuse_repeats(rows)
@@ -185,7 +185,7 @@ def _name(value: Any) -> str:
     return "" if value is None else str(value).strip()
 
 
-def _name_problem(name: str) -> str:
+def name_problem(name: str) -> str:
     """Why a name cannot be a file name anywhere; "" if it can."""
     if not name:
         return "the name is empty"

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from os import PathLike
 from pathlib import Path
@@ -23,7 +23,7 @@ from .design import Design
 from .files import save
 from .ledger import Ledger
 from .parameters import RESULTS, Value
-from .tables import NAME, Row, read_rows
+from .tables import NAME, Row, name_problem, read_rows
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -173,7 +173,19 @@ def _made(
     for k, variant in _built(order, wanted, _worker_count(workers, len(todo)), executor):
         if ledger is not None and variant.status == DONE:
             ledger.add(variant.name, ledger.key(variant.values), variant.files, _record(variant))
-        yield todo[k], variant
+        yield todo[k], _with_stale_files(order, variant)
+
+
+def _with_stale_files(order: _Order, variant: Variant) -> Variant:
+    """A failed variant whose message tells of files that an earlier run left under its name."""
+    if order.out is None or variant.status != FAILED or name_problem(variant.name):
+        return variant
+    names = [f"{variant.name}.{suffix}" for suffix in order.formats]
+    stale = [name for name in names if (order.out / name).exists()]
+    if not stale:
+        return variant
+    note = f"{variant.message}; {' and '.join(stale)} of an earlier run still there"
+    return replace(variant, message=note)
 
 
 def _record(variant: Variant) -> dict[str, Any]:

@@ -112,7 +112,8 @@ class Context:
                 self._join(a, b)
             elif constraint.kind in ("on", "midpoint"):
                 point, curve = constraint.entities
-                self._on.setdefault(curve, []).append(point)  # type: ignore[arg-type]
+                assert isinstance(point, Point)
+                self._on.setdefault(curve, []).append(point)
 
     def _join(self, a: Entity, b: Entity) -> None:
         assert isinstance(a, Point) and isinstance(b, Point)

@@ -478,7 +478,7 @@ def _position(at: PointLike, what: str) -> Vec2:
 
 def _size(value: float | None, what: str) -> float:
     try:
-        number = float(value)  # type: ignore[arg-type]
+        number = float("nan") if value is None else float(value)
     except (TypeError, ValueError) as error:
         raise SketchError(f"{what} needs a number, got {value!r}") from error
     if not (math.isfinite(number) and number > RESOLUTION):
