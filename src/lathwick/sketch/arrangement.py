@@ -162,15 +162,19 @@ class Arrangement:
 # ---------------------------------------------------------------------- pieces
 
 
+Cut = tuple[float, Vec2]
+"""Where a piece is cut: the share of its length, and the place, which all pieces cut there share."""
+
+
 def _split(pieces: Sequence[Piece]) -> list[Piece]:
     """Every piece cut at each place where another one meets it."""
-    cuts: list[list[float]] = [[] for _ in pieces]
+    cuts: list[list[Cut]] = [[] for _ in pieces]
     for i, j in near_pairs(pieces):
         one, two = pieces[i], pieces[j]
         for place, overlap in common_points(one, two):
             spots = [place] if not overlap else [e for p in (one, two) for e in _ends(p)]
             for k, piece in ((i, one), (j, two)):
-                cuts[k] += [s for spot in spots if (s := _cut(piece, spot)) is not None]
+                cuts[k] += [cut for spot in spots if (cut := _cut(piece, spot)) is not None]
     return [part for piece, at in zip(pieces, cuts, strict=True) for part in _parts(piece, at)]
 
 
@@ -178,31 +182,37 @@ def _ends(piece: Piece) -> tuple[Vec2, ...]:
     return () if piece.is_closed else (piece.start, piece.end)
 
 
-def _cut(piece: Piece, spot: Vec2) -> float | None:
-    """The share at which a place on the piece cuts it; None at its ends or away from it."""
+def _cut(piece: Piece, spot: Vec2) -> Cut | None:
+    """The cut of a piece at a place on it; None at its ends or away from it."""
     share = share_along(piece, spot)
     if piece.is_closed:
         share %= 1.0
     elif min(math.dist(spot, end) for end in _ends(piece)) <= 2 * RESOLUTION or not 0 < share < 1:
         return None
-    return share if math.dist(piece.point(share), spot) <= 4 * RESOLUTION else None
+    return (share, spot) if math.dist(piece.point(share), spot) <= 4 * RESOLUTION else None
 
 
-def _parts(piece: Piece, cuts: Iterable[float]) -> list[Piece]:
-    shares: list[float] = []
-    for share in sorted(cuts):
-        if not shares or (share - shares[-1]) * piece.length > 2 * RESOLUTION:
-            shares.append(share)
+def _parts(piece: Piece, found: Iterable[Cut]) -> list[Piece]:
+    cuts: list[Cut] = []
+    for cut in sorted(found):
+        if not cuts or math.dist(cut[1], cuts[-1][1]) > 2 * RESOLUTION:
+            cuts.append(cut)
     if piece.is_closed:
-        if len(shares) > 1 and (shares[0] + 1 - shares[-1]) * piece.length <= 2 * RESOLUTION:
-            shares.pop()
-        if not shares:
+        if len(cuts) > 1 and math.dist(cuts[0][1], cuts[-1][1]) <= 2 * RESOLUTION:
+            cuts.pop()
+        if not cuts:
             return [piece]
         if isinstance(piece, CurvePiece) and isinstance(piece.curve, PlaneSpline):
-            shares = sorted({0.0, *shares})  # its parameter does not run on past its end
-        return [subpiece(piece, a, b) for a, b in zip(shares, [*shares[1:], shares[0] + 1.0], strict=True)]
-    stops = [0.0, *shares, 1.0]
-    return [subpiece(piece, a, b) for a, b in pairwise(stops)] if shares else [piece]
+            cuts = _with_seam(piece, cuts)  # its parameter does not run on past its end
+        stops = [*cuts, (cuts[0][0] + 1.0, cuts[0][1])]
+    else:
+        stops = [(0.0, piece.start), *cuts, (1.0, piece.end)]
+    return [subpiece(piece, a, b) for a, b in pairwise(stops)] if cuts else [piece]
+
+
+def _with_seam(piece: CurvePiece, cuts: list[Cut]) -> list[Cut]:
+    seam = (0.0, piece.point(0.0))
+    return [seam, *(cut for cut in cuts if math.dist(cut[1], seam[1]) > 2 * RESOLUTION)]
 
 
 def _distinct(pieces: Sequence[Piece], nodes: Nodes) -> list[Piece]:
@@ -295,7 +305,7 @@ def _inner_point(patch: Patch) -> Vec2:
     """A point inside a patch, not on its boundary."""
     piece = max(patch.outer.pieces, key=lambda p: p.length)
     x, y = piece.point(0.5)
-    half = subpiece(piece, 0.5, 1.0)
+    half = subpiece(piece, (0.5, (x, y)), (1.0, piece.point(1.0)))
     angle, _ = _departure(half)
     step = 0.25 * piece.length
     while step > RESOLUTION / 64:

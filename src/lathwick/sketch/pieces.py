@@ -260,10 +260,10 @@ def share_along(piece: Piece, spot: Vec2) -> float:
     return turn / sweep
 
 
-def subpiece(piece: Piece, a: float, b: float) -> Piece:
-    """The part of a piece between two shares of its length, 0 to 1; past 1 on a closed piece."""
-    start = piece.start if a == 0.0 and not piece.is_closed else piece.point(a)
-    end = piece.end if b == 1.0 and not piece.is_closed else piece.point(b)
+def subpiece(piece: Piece, first: tuple[float, Vec2], last: tuple[float, Vec2]) -> Piece:
+    """The part of a piece between two shares of its length, 0 to 1 (past 1 on a closed piece), each
+    given with the place where the part is to end."""
+    (a, start), (b, end) = first, last
     if isinstance(piece, LinePiece):
         return LinePiece(start, end, piece.name)
     if isinstance(piece, CurvePiece):

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 
 from ..errors import SketchError
 from ..geometry.placement import Plane
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .arrangement import Arrangement
 from .loops import Patch, PlaneLoop
+from .offsets import offset_patches
 from .pieces import Piece
 
 
@@ -73,6 +75,21 @@ class Region:
     def contains(self, point: Vec2) -> bool:
         """Whether a point that is not on the boundary lies in the region."""
         return any(patch.contains(point) for patch in self.patches)
+
+    def offset(self, distance: float) -> Region:
+        """The region with its boundary moved `distance` outwards, or inwards if it is negative.
+
+        Corners that open are closed by arcs; the result may fall into several patches. Raises
+        SketchError if nothing is left, or for a boundary with ellipses or splines.
+        """
+        if not math.isfinite(distance):
+            raise SketchError(f"an offset needs a finite distance, got {distance}")
+        if abs(distance) <= RESOLUTION:
+            return self
+        patches = offset_patches(self.loops, distance)
+        if not patches:
+            raise SketchError(f"nothing is left of the region offset by {distance:g}")
+        return Region(tuple(patches), self.plane, self.unit)
 
     def __add__(self, other: Region) -> Region:
         return self._combined(other, lambda p: self.contains(p) or other.contains(p), "+")
