@@ -22,12 +22,23 @@ def thin_ring() -> lw.Body:
     return lw.extrude(sk.regions(), 5)
 
 
+def islands() -> lw.Body:
+    """A square in a hole, its corners 0.1 from the wall: coarse chords of the hole would cut them off."""
+    sk = lw.Sketch()
+    sk.circle((0, 0), 20)
+    sk.circle((0, 0), 10)
+    corners = [math.radians(22.5 + 90 * k) for k in range(4)]
+    sk.polyline([(9.9 * math.cos(a), 9.9 * math.sin(a)) for a in corners], close=True)
+    return lw.extrude(sk.regions(), 5)
+
+
 def bodies() -> dict[str, lw.Body]:
     return {
         "ring": ring_plate(40, 25, 6, 7, -3, 9)[0],
         "half": half_disc(7, 3)[0],
         "tilted": ring_plate(4, 3, 1, 0.2, 0.1, 2, lw.Plane((3, -4, 5), (1, 2, 2)), "in")[0],
         "thin": thin_ring(),
+        "islands": islands(),
         "teeth": saw_tooth_plate(40),
     }
 

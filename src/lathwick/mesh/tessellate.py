@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 
 from ..errors import ModellingError
-from ..geometry.placement import FloatArray
+from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face
 from .mesh import IntArray, Mesh
@@ -63,7 +63,7 @@ def tessellate_by_face(
 def _sound_samples(
     body: Body, edges: Sequence[Edge], parameters: dict[Edge, FloatArray]
 ) -> tuple[Samples, dict[Face, list[list[int]]]]:
-    """Edge samples with which the boundary of no planar face crosses itself, and those boundaries."""
+    """Edge samples with which no planar face crosses itself or one in its plane, and the boundaries."""
     for _ in range(MOST_HALVINGS):
         _agree(body, parameters)
         samples = Samples(edges, parameters)
@@ -73,7 +73,7 @@ def _sound_samples(
             for face in body.brep_faces
             if face.surface.kind == "plane"
         }
-        crossed = [face for face in rings if not _polygon(face, rings[face], points).is_valid]
+        crossed = _crossed(rings, points)
         if not crossed:
             return samples, rings
         for edge in {c.edge for face in crossed for c in face.coedges()}:
@@ -82,6 +82,25 @@ def _sound_samples(
                 parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])]))
     name = crossed[0].names[0] if crossed[0].names else "planar"
     raise ModellingError(f'the boundary of the face "{name}" crosses itself; the body cannot be meshed')
+
+
+def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Face]:
+    """Faces whose polygons cross themselves, or meet another face in the same plane without sharing
+    a vertex with it (an island in a hole, drawn with chords that are too coarse)."""
+    polygons = {face: _polygon(face, ring, points) for face, ring in rings.items()}
+    crossed = dict.fromkeys(face for face, polygon in polygons.items() if not polygon.is_valid)
+    planes: dict[tuple[Plane, bool], list[Face]] = {}
+    for face in rings:
+        planes.setdefault((face.surface.frame, face.outward), []).append(face)
+    for faces in planes.values():
+        if len(faces) > 1:
+            shapes = [polygons[face] for face in faces]
+            pairs = shapely.STRtree(shapes).query(shapes, predicate="intersects").T.tolist()
+            for i, j in pairs:
+                corners = [{k for ring in rings[faces[n]] for k in ring} for n in (i, j)]
+                if i != j and corners[0].isdisjoint(corners[1]):
+                    crossed.update({faces[i]: None, faces[j]: None})
+    return list(crossed)
 
 
 def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
