@@ -1,5 +1,6 @@
 """The command line: what it prints, writes, and returns."""
 
+import importlib.util
 import subprocess
 import sys
 
@@ -36,6 +37,17 @@ def test_demo_runs_in_an_empty_folder(lathwick, tmp_path, outside_check):
     assert "Try next" in answer.out
     outside_check(tmp_path / "demo" / "pipe_saddle.step")
     outside_check(tmp_path / "demo" / "pipe_saddle.stl")
+
+
+def test_demo_without_the_extra_for_pictures(lathwick, tmp_path, monkeypatch):
+    """It says what pictures need, does all the rest, and points at no file that is not there."""
+    find = importlib.util.find_spec
+    monkeypatch.setattr(importlib.util, "find_spec", lambda n, p=None: None if n == "embreex" else find(n, p))
+    answer = lathwick("demo", "--out", tmp_path)
+    assert answer.code == 0
+    assert 'pip install "lathwick[pictures]"' in answer.out
+    assert "saddle.png" not in answer.out
+    assert (tmp_path / "sizes" / "DN100.stl").exists()
 
 
 def test_demo_keeps_a_changed_script(lathwick, tmp_path):

@@ -65,6 +65,7 @@ def _say_next(out: Path) -> None:
         out / "sizes": "eight sizes as STEP and STL; variants.csv has their volume and mass",
         script: "the script: sizes and formulas on top, then the sketch, then the plate",
     }
+    what = {path: text for path, text in what.items() if path.exists()}
     width = max(len(str(path)) for path in what)
     look = "\n".join(f"  {path!s:{width}}   {text}" for path, text in what.items())
     text = f"""
