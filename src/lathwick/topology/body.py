@@ -110,7 +110,11 @@ class Body:
 
     @cached_property
     def _problems(self) -> tuple[Problem, ...]:
-        return check_lumps(self.pieces)
+        return check_lumps(self.pieces, self._measured)
+
+    def _measured(self, faces: Sequence[Face]) -> MassProperties:
+        """The measures of some faces; those of the whole body are kept."""
+        return self.mass_properties if faces == self.brep_faces else mass_properties(faces)
 
     # ------------------------------------------------------------------ topology
 

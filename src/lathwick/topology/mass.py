@@ -15,13 +15,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
+from numpy.typing import NDArray
 
+from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
-from .brep import Face
+from .brep import Coedge, Face
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
@@ -80,19 +83,73 @@ def _reference_point(faces: Sequence[Face]) -> FloatArray:
 
 
 def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> _Strip:
-    points, steps, owner = [], [], []
-    for i in members:
-        for coedge in faces[i].coedges():
-            edge = coedge.edge
-            stops = np.array(edge.curve.parts(edge.t0, edge.t1))
-            half = 0.5 * np.diff(stops)[:, None]
-            t = (stops[:-1, None] + half * (OUTER_NODES + 1.0)).ravel()
-            w = (OUTER_WEIGHTS * (half if coedge.forward else -half)).ravel()
-            points.append(edge.curve.points(t) - reference)
-            steps.append(edge.curve.derivatives(t) * w[:, None])
-            owner.append(np.full(len(t), i))
-    face = np.concatenate(owner)
-    return rule(faces, face, np.concatenate(points), np.concatenate(steps), reference)
+    uses = [(i, coedge) for i in members for coedge in faces[i].coedges()]
+    groups: dict[str, list[tuple[int, Coedge]]] = {}
+    for i, coedge in uses:
+        groups.setdefault(coedge.edge.curve.kind, []).append((i, coedge))
+    nodes = {Line.kind: _line_nodes, Circle.kind: _circle_nodes}
+    found = [nodes.get(kind, _curve_nodes)(group) for kind, group in groups.items()]
+    points, steps, owner = (np.concatenate([f[k] for f in found]) for k in range(3))
+    return rule(faces, owner.astype(np.intp), points - reference, steps, reference)
+
+
+_Nodes = tuple[FloatArray, FloatArray, FloatArray]
+"""Points on edges (M, 3), the weighted steps along them (M, 3), and the index of each one's face (M,)."""
+
+
+def _line_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
+    """All straight edges at once. What is integrated along them is polynomial, of degree 4 at most."""
+    edges = [coedge.edge for _, coedge in uses]
+    origin = np.array([edge.curve.point(0.0) for edge in edges])
+    direction = np.array([edge.curve.tangent(0.0) for edge in edges])
+    t0, t1 = np.array([(edge.t0, edge.t1) for edge in edges]).T
+    half = 0.5 * (t1 - t0)
+    t = t0[:, None] + half[:, None] * (INNER_NODES + 1.0)
+    w = (half * _signs(uses))[:, None] * INNER_WEIGHTS
+    points = origin[:, None, :] + t[:, :, None] * direction[:, None, :]
+    steps = w[:, :, None] * direction[:, None, :]
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, np.full(len(uses), len(INNER_NODES)))
+
+
+def _circle_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
+    """All circular edges at once, a quarter turn or less at a time."""
+    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    stops = [circle.parts(c.edge.t0, c.edge.t1) for circle, (_, c) in zip(circles, uses, strict=True)]
+    counts = np.array([len(stop) - 1 for stop in stops])
+    which = np.repeat(np.arange(len(uses)), counts)
+    low = np.array([t for stop in stops for t in stop[:-1]])
+    half = 0.5 * (np.array([t for stop in stops for t in stop[1:]]) - low)
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])[which]
+    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
+    w = (half * _signs(uses)[which] * rows[:, 9])[:, None] * OUTER_WEIGHTS
+    cos, sin = np.cos(t)[:, :, None], np.sin(t)[:, :, None]
+    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
+    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
+    steps = w[:, :, None] * (cos * y - sin * x)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, counts * len(OUTER_NODES))
+
+
+def _curve_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
+    """Edges on other curves, one by one."""
+    points, steps, counts = [], [], []
+    for _, coedge in uses:
+        edge = coedge.edge
+        stops = np.array(edge.curve.parts(edge.t0, edge.t1))
+        half = 0.5 * np.diff(stops)[:, None]
+        t = (stops[:-1, None] + half * (OUTER_NODES + 1.0)).ravel()
+        w = (OUTER_WEIGHTS * (half if coedge.forward else -half)).ravel()
+        points.append(edge.curve.points(t))
+        steps.append(edge.curve.derivatives(t) * w[:, None])
+        counts.append(len(t))
+    return np.concatenate(points), np.concatenate(steps), _owners(uses, np.array(counts))
+
+
+def _signs(uses: Sequence[tuple[int, Coedge]]) -> FloatArray:
+    return np.array([1.0 if coedge.forward else -1.0 for _, coedge in uses])
+
+
+def _owners(uses: Sequence[tuple[int, Coedge]], counts: NDArray[np.intp]) -> FloatArray:
+    return np.repeat(np.array([i for i, _ in uses]), counts)
 
 
 _Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], _Strip]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ import numpy as np
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
-from .mass import mass_properties
+from .mass import MassProperties, mass_properties
 
 SAMPLES = 5
 MAX_LISTED = 20
@@ -32,22 +32,25 @@ class Problem:
         return f"{self.message} at ({x:.6g}, {y:.6g}, {z:.6g})"
 
 
-def check_lumps(lumps: Sequence[Lump]) -> tuple[Problem, ...]:
+Measure = Callable[[Sequence[Face]], MassProperties]
+
+
+def check_lumps(lumps: Sequence[Lump], measure: Measure = mass_properties) -> tuple[Problem, ...]:
     """All problems found, at most MAX_LISTED of them; an empty tuple for a valid body.
 
     Checked: edges used once each way, loops closed head to tail, vertices on their curves, edges
     on their surfaces, faces the right way round, shells connected, Euler's formula, and the sign
-    of every shell's volume. Cost O(number of edges).
+    of every shell's volume (by `measure`). Cost O(number of edges).
     """
     problems: list[Problem] = []
-    for problem in _all_problems(lumps):
+    for problem in _all_problems(lumps, measure):
         problems.append(problem)
         if len(problems) == MAX_LISTED:
             break
     return tuple(problems)
 
 
-def _all_problems(lumps: Sequence[Lump]) -> Iterator[Problem]:
+def _all_problems(lumps: Sequence[Lump], measure: Measure) -> Iterator[Problem]:
     if not lumps:
         yield Problem("EMPTY", "the body has no faces")
     for lump in lumps:
@@ -56,7 +59,7 @@ def _all_problems(lumps: Sequence[Lump]) -> Iterator[Problem]:
             yield from found
             if not found:
                 yield from _geometry_problems(shell)
-                yield from _volume_problems(shell, is_void=shell is not lump.outer)
+                yield from _volume_problems(shell, shell is not lump.outer, measure)
 
 
 def _topology_problems(shell: Shell) -> Iterator[Problem]:
@@ -151,8 +154,8 @@ def _edge_problems(edge: Edge) -> Iterator[Problem]:
             yield Problem("VERTEX_CURVE", "a vertex is off its edge", vertex.point)
 
 
-def _volume_problems(shell: Shell, is_void: bool) -> Iterator[Problem]:
-    properties = mass_properties(shell.faces)
+def _volume_problems(shell: Shell, is_void: bool, measure: Measure) -> Iterator[Problem]:
+    properties = measure(shell.faces)
     for face, area in zip(shell.faces, properties.face_areas, strict=True):
         if not area > 0.0:
             name = f' "{face.names[0]}"' if face.names else ""
