@@ -44,7 +44,10 @@ class Design:
 
     def __call__(self, **values: Any) -> Part:
         """Check the parameters and build the part. Raises any LathwickError."""
-        checked = self.check(values)
+        return self.built(self.check(values))
+
+    def built(self, checked: Mapping[str, Value]) -> Part:
+        """The part with values that `check` has returned."""
         job = Job(self.unit, strict=self.strict)
         result = self.build(job, **checked)
         if isinstance(result, Body):

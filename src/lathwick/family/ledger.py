@@ -38,6 +38,10 @@ class Ledger:
         """Stands for everything that decides what a variant's files hold; "" if that is not known."""
         return _digest(f"{self._maker}{json.dumps(dict(values))}".encode()) if self._maker else ""
 
+    def knows(self, name: str) -> bool:
+        """Whether anything is recorded of a variant."""
+        return name in self._lines
+
     def found(self, name: str, key: str) -> dict[str, Any] | None:
         """What was recorded of a variant, if its key and its files are still the same."""
         line = self._lines.get(name)

@@ -195,12 +195,14 @@ def _record(variant: Variant) -> dict[str, Any]:
 
 def _kept(order: _Order, row: Row, ledger: Ledger) -> Variant | None:
     """The variant of a row as an earlier run left it, if nothing has changed."""
+    if row.problem or not ledger.knows(row.name):
+        return None
     started = time.perf_counter()
     try:
         values = order.design.check(row.cells)
     except ParameterError:
         return None  # building the row will tell why
-    line = None if row.problem else ledger.found(row.name, ledger.key(values))
+    line = ledger.found(row.name, ledger.key(values))
     if line is None:
         return None
     seconds = time.perf_counter() - started
@@ -283,7 +285,7 @@ def _build_row(order: _Order, row: Row) -> Variant:
         if row.problem:
             raise ParameterError(row.problem, parameter=NAME)
         values = order.design.check(row.cells)
-        part = order.design(**row.cells)
+        part = order.design.built(values)
         files = []
         if order.out is not None:
             for suffix in order.formats:
