@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import sys
 import sysconfig
 from collections.abc import Mapping, Sequence
@@ -97,16 +98,12 @@ def _fingerprint(design: Design, formats: Sequence[str]) -> str:
 
 def _own_files() -> set[Path]:
     """Source files of all loaded modules that belong neither to Python nor to an installed package."""
-    installed = [Path(p).resolve() for p in {*sysconfig.get_paths().values(), sys.prefix, sys.base_prefix}]
-    installed.append(Path(__file__).resolve().parents[1])
-    files = set()
-    for module in list(sys.modules.values()):
-        file = getattr(module, "__file__", None)
-        if isinstance(file, str) and file.endswith(".py"):
-            path = Path(file).resolve()
-            if path.is_file() and not any(path.is_relative_to(place) for place in installed):
-                files.add(path)
-    return files
+    package = str(Path(__file__).parents[1])
+    places = {*sysconfig.get_paths().values(), sys.prefix, sys.base_prefix, package}
+    installed = tuple(spelling + os.sep for place in places for spelling in {place, os.path.realpath(place)})
+    sources = {getattr(module, "__file__", None) for module in list(sys.modules.values())}
+    own = [s for s in sources if isinstance(s, str) and s.endswith(".py") and not s.startswith(installed)]
+    return {path for source in own if (path := Path(source).resolve()).is_file()}
 
 
 def _version() -> str:
