@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib.util
 import os
 import pickle
@@ -226,6 +227,7 @@ def _built(
 
 
 def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[int, Variant]]:
+    gc.freeze()  # what is loaded now is shared with forked workers, and not copied by their collector
     if sys.platform == "linux" and threading.active_count() == 1:
         # quickest, and safe while this process has no second thread: the order is simply inherited
         pool = ProcessPoolExecutor(workers, get_context("fork"), _inherit, (order,))
@@ -236,6 +238,7 @@ def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[
         yield from _collected(jobs, rows)
     finally:
         pool.shutdown(cancel_futures=True)
+        gc.unfreeze()
 
 
 def _packed(order: _Order) -> bytes:
