@@ -177,6 +177,27 @@ def test_mistakes_in_a_script_are_told_with_their_line(lathwick, tmp_path, body,
     assert "Traceback" not in answer.err
 
 
+@pytest.mark.parametrize(
+    ("constrain", "words"),
+    [
+        ("pass", "drawn, no constraints"),
+        ("sk.radius(ring, 5)", "2 degrees of freedom left in ring"),
+        ("sk.radius(ring, 5, name='a'); sk.radius(ring, 6, name='b')", "cannot hold together: a, b"),
+    ],
+)
+def test_build_tells_the_state_of_every_sketch(lathwick, tmp_path, constrain, words):
+    """Also of one that nothing is built on."""
+    script = tmp_path / "s.py"
+    script.write_text(
+        "import lathwick as lw\n@lw.design()\ndef pin(job):\n    sk = job.sketch('aside')\n"
+        f"    ring = sk.circle((1, 1), 5, name='ring')\n    {constrain}\n"
+        "    plan = job.sketch('plan')\n    plan.circle((0, 0), 3)\n    return job.extrude('pin', plan, 2)\n"
+    )
+    answer = lathwick("build", script, "--out", tmp_path, "--as", "stl")
+    assert answer.code == 0, answer.err
+    assert words in answer.out
+
+
 def test_every_public_name_is_there_and_typed():
     """The lazy names, the typed names and `__all__` agree, whatever is imported first."""
     source = (ROOT / "src" / "lathwick" / "__init__.py").read_text()

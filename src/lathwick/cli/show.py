@@ -118,10 +118,11 @@ def show_steps(steps: Sequence[Step]) -> None:
 
 def _result(step: Step) -> str:
     if step.sketch is not None:
-        report = step.sketch.settle()
-        if report is None:
+        report = step.sketch.solve()
+        if not step.sketch.constraints:
             return "drawn, no constraints"
-        return f"[green]{report}[/]" if report.is_fully_defined else escape(str(report))
+        color = "green" if report.is_fully_defined else "yellow" if report.is_solved else "red"
+        return f"[{color}]{escape(str(report))}[/]"
     if step.body is not None:
         return f"{len(step.body.brep_faces)} faces, {number(step.body.volume)} {step.body.unit}³"
     return ""
