@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+import pyogrio
 import pytest
 import shapely
 from hypothesis import given, settings
@@ -11,6 +12,7 @@ from scipy.special import ellipe
 
 import lathwick as lw
 from lathwick.geometry.spline import interpolated, through_controls
+from lathwick.sketch.plane_curves import PlaneSpline
 
 
 def ellipse(major: float, minor: float, angle: float = 0.0, x: float = 0.0, y: float = 0.0) -> lw.Region:
@@ -187,3 +189,71 @@ def test_impossible_curves_are_refused(draw, words):
     """Too few points, points that coincide, axes without length."""
     with pytest.raises(lw.SketchError, match=words):
         draw(lw.Sketch())
+
+
+@pytest.mark.parametrize("closed", [False, True])
+def test_part_of_a_spline_is_a_spline_of_its_own(closed):
+    """Cut anywhere, at knots and at the ends too, the part runs along the whole."""
+    random = np.random.default_rng(3)
+    made = interpolated(random.normal(size=(7, 2)) * 5, closed)
+    whole = PlaneSpline(made.degree, made.knots, made.controls)
+    stops = sorted({0.0, 0.13, 0.77, 1.0, *list(dict.fromkeys(made.knots))[1:4]})
+    for i, a in enumerate(stops):
+        for b in stops[i + 1 :]:
+            t = np.linspace(a, b, 40)
+            assert np.abs(whole.between(a, b).points(t) - whole.points(t)).max() < 1e-12
+
+
+def walls_and_wave() -> lw.Sketch:
+    """A spline that runs across two walls and beyond them."""
+    sk = lw.Sketch()
+    sk.spline([(-4, 3), (2, 5), (8, 4), (14, 7)], name="wave")
+    sk.polyline([(0, 9), (0, 0), (10, 0), (10, 9)], name="walls")
+    return sk
+
+
+def test_part_between_crossings_is_what_is_made_and_exported(tmp_path):
+    """A picked part takes of a crossing spline only what bounds it: area, solid, DXF and STEP."""
+    sk = walls_and_wave()
+    region = sk.region(containing=(5, 1))
+    x, y = sk["wave"].curve().points(np.linspace(0, 1, 200_001)).T
+    inside = (x >= 0) & (x <= 10)
+    assert region.area == pytest.approx(np.trapezoid(y[inside], x[inside]), rel=1e-4)
+    assert lw.extrude(region, 2).volume == pytest.approx(2 * region.area, rel=1e-13)
+    lw.save(region, tmp_path / "part.dxf")
+    _, _, geometry, _ = pyogrio.raw.read(tmp_path / "part.dxf")
+    length = sum(line.length for line in shapely.from_wkb(geometry))
+    assert length == pytest.approx(region.perimeter, rel=2e-3)
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        lambda sk: sk.trim(sk["wave"], (-3, 3.5)),
+        lambda sk: sk.trim(sk["walls"].lines[0], (0, 8)),
+        lambda sk: sk.split(sk["wave"], (3, 5)),
+        lambda sk: sk.extend(sk.line((5, 2), (5, 3)), (5, 3)),
+    ],
+)
+def test_cutting_at_a_spline_is_refused(edit):
+    """Nothing can be held on a spline yet; the refusal says how to go about it, and changes nothing."""
+    sk = walls_and_wave()
+    with pytest.raises(lw.SketchError, match=r"nothing can be cut yet; pick the part you want"):
+        edit(sk)
+    assert sk.region(containing=(5, 1)).area > 0
+
+
+def test_curves_are_mirrored_and_repeated():
+    """Splines and ellipses follow their originals; text says that it cannot yet."""
+    sk = lw.Sketch()
+    half = sk.spline([(0, 8), (5, 6), (6, 0)], name="half")
+    oval = sk.ellipse((3, 3), 1.5, 0.5, angle=20, name="oval")
+    sk.mirror([half, oval], sk.y_axis)
+    sk.line(half.end, sk["half.mirror"].end)
+    (region,) = sk.regions()
+    assert len(region.holes) == 2
+    assert region.centroid[0] == pytest.approx(0, abs=1e-12)
+    (row,) = sk.copies(oval, 2, about=sk.origin, angle=30)
+    assert row[0].major == pytest.approx(1.5)
+    with pytest.raises(lw.SketchError, match="text, which cannot be copied yet"):
+        sk.mirror(sk.text("A", 2), sk.y_axis)

@@ -13,7 +13,7 @@ import click
 from ..errors import LathwickError, ParameterError
 
 DONE, FAILED, WRONG = 0, 1, 2
-SETTINGS_OF_HELP = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
+HELP_SETTINGS = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
 PNG = click.Path(dir_okay=False, path_type=Path)
 OUT = click.Path(file_okay=False, path_type=Path)
 SETTINGS = click.option(
@@ -28,9 +28,7 @@ class _Commands(click.Group):
         return list(self.commands)
 
 
-@click.group(
-    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
-)
+@click.group(cls=_Commands, context_settings=HELP_SETTINGS)
 @click.version_option(package_name="lathwick", prog_name="lathwick")
 @click.option("--traceback", is_flag=True, help="Show where in the code an error came from.")
 def cli(traceback: bool) -> None:
@@ -41,7 +39,7 @@ def cli(traceback: bool) -> None:
     """
 
 
-@cli.command()
+@cli.command(short_help="Copy an example into a folder, build it and its sizes.")
 @click.option("--out", default="lathwick-demo", show_default=True, type=OUT, help="Folder to work in.")
 def demo(out: Path) -> None:
     """Copy an example script and its table into a folder, build it, and run the table."""
@@ -50,7 +48,7 @@ def demo(out: Path) -> None:
     raise SystemExit(run_demo(out))
 
 
-@cli.command()
+@cli.command(short_help="List the parameters of a design.")
 @click.argument("script")
 def params(script: str) -> None:
     """List the parameters of a design: defaults, formulas, limits, notes."""
@@ -85,7 +83,7 @@ def build(
     raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), options))
 
 
-@cli.command()
+@cli.command(short_help="Build every row of a table.")
 @click.argument("script")
 @click.argument("table", type=click.Path(path_type=Path))
 @click.option("--out", default="variants", show_default=True, type=OUT, help="Folder for the files.")
@@ -99,11 +97,9 @@ def vary(script: str, table: Path, out: Path, workers: int | None, formats: str,
     raise SystemExit(run_table(script, table, out, workers, formats.split(","), not fresh))
 
 
-@cli.command()
+@cli.command(short_help="Draw the part or one of its sketches.")
 @click.argument("script")
-@click.option(
-    "-o", "--output", required=True, type=click.Path(dir_okay=False, path_type=Path), help="PNG to write."
-)
+@click.option("-o", "--output", required=True, type=PNG, help="PNG to write.")
 @SETTINGS
 @click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
 @click.option("--view", default="iso", show_default=True, help="iso front back right left top bottom")
@@ -117,7 +113,7 @@ def picture(
     draw(script, _pairs(settings), output, sketch, view, _pixels(size))
 
 
-@cli.command()
+@cli.command(short_help="Measure a design or an STL file.")
 @click.argument("target", metavar="FILE|SCRIPT")
 @SETTINGS
 @click.option("--faces", is_flag=True, help="List every face with its name, kind and area.")
@@ -129,7 +125,7 @@ def measure(target: str, settings: Sequence[str], faces: bool, edges: bool) -> N
     measure_target(target, _pairs(settings), faces, edges)
 
 
-@cli.command()
+@cli.command(short_help="Is it a valid solid, a watertight mesh?")
 @click.argument("target", metavar="FILE|SCRIPT")
 @SETTINGS
 def check(target: str, settings: Sequence[str]) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import ClassVar, Protocol
 
@@ -15,14 +14,12 @@ from .vector import Vec3, cross, sub, unit
 
 
 class Surface(Protocol):
-    """What the rest of the package asks of a surface. `u_period` is 0.0 where it does not close."""
+    """What the rest of the package asks of a surface."""
 
     kind: ClassVar[str]
 
     @property
     def frame(self) -> Plane: ...
-    @property
-    def u_period(self) -> float: ...
     def normal(self, point: Vec3) -> Vec3: ...
     def normals(self, points: FloatArray) -> FloatArray: ...
     def distance(self, points: FloatArray) -> FloatArray: ...
@@ -36,10 +33,6 @@ class PlaneSurface:
 
     frame: Plane
     kind: ClassVar[str] = "plane"
-
-    @property
-    def u_period(self) -> float:
-        return 0.0
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal; the same everywhere."""
@@ -70,10 +63,6 @@ class CylinderSurface:
     frame: Plane
     radius: float
     kind: ClassVar[str] = "cylinder"
-
-    @property
-    def u_period(self) -> float:
-        return math.tau
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`; ValueError on the axis itself."""
@@ -113,10 +102,6 @@ class ExtrudedSurface:
     profile: Ellipse | SplineCurve
     frame: Plane
     kind: ClassVar[str] = "spline"
-
-    @property
-    def u_period(self) -> float:
-        return self.profile.period
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`."""

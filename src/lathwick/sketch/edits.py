@@ -14,7 +14,18 @@ from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
 from .crossings import common_points
-from .entities import Arc, Circle, Entity, Line, Point, Polyline, Span
+from .entities import (
+    Arc,
+    Circle,
+    EllipseEntity,
+    Entity,
+    Line,
+    Point,
+    Polyline,
+    Span,
+    SplineEntity,
+    TextEntity,
+)
 from .pieces import ArcPiece, LinePiece, Piece, pieces_along, share_along
 from .solving import Solving
 from .tangent_arcs import Blend, blend_between
@@ -157,6 +168,7 @@ class Edits(Solving):
         after = [cut for cut in cuts if cut[0] > share]
         if not cuts:
             raise SketchError(f"nothing crosses {curve.name} there, so there is nothing to trim it to")
+        _refuse_freeform(curve, *(other for _, _, other in (*before[-1:], *after[:1])))
         if piece.is_closed:
             if len(cuts) < 2:
                 raise SketchError(f"{curve.name} is crossed once only; trimming needs two places")
@@ -207,6 +219,7 @@ class Edits(Solving):
         share = share_along(piece, spot)
         if piece.is_closed or not 0 < share < 1:
             raise SketchError(f"{curve.name} cannot be divided at ({spot[0]:.6g}, {spot[1]:.6g})")
+        _refuse_freeform(curve)
         name = self._named("split", None)
         point = Point(self.variables, name, piece.point(share), construction=False)
         self._keep(point)
@@ -239,6 +252,7 @@ class Edits(Solving):
 
     def _cut_point(self, curve: Entity, share: float, place: Vec2, other: Entity) -> Point:
         """A point on both curves; an end of the other curve that lies there is shared."""
+        _refuse_freeform(curve, other)
         for end in other.ends() or ():
             if math.dist(end.position, place) <= 2 * RESOLUTION:
                 self._shape("on", end, curve, label=f"{curve.name} trimmed")
@@ -340,12 +354,29 @@ class Edits(Solving):
             points = (twin(entity.center), twin(entity.start), twin(entity.end))
             copy = Arc(self.variables, name, *points, clockwise, entity.construction)
             self._shape("equal", entity, copy, label=name)
+        elif isinstance(entity, EllipseEntity):
+            points = (twin(entity.center), twin(entity.tip), twin(entity.side))
+            copy = EllipseEntity(self.variables, name, *points, entity.construction)
+        elif isinstance(entity, SplineEntity):
+            through = tuple(twin(p) for p in entity.through)
+            kind = (entity.closed, entity.controlled, entity.construction)
+            copy = SplineEntity(self.variables, name, through, *kind)
         else:
-            raise SketchError(f"{entity.name} cannot be copied")
+            raise SketchError(f"{entity.name} is a {entity.kind}, which cannot be copied yet")
         if entity.spans is not None:
             copy.spans = [(twin(a), twin(b)) for a, b in entity.spans]
         self._keep(copy)
         return copy
+
+
+def _refuse_freeform(*curves: Entity) -> None:
+    """A point cannot be held on a spline or on letters yet, so nothing is cut there."""
+    for curve in curves:
+        if isinstance(curve, (SplineEntity, TextEntity)):
+            raise SketchError(
+                f"{curve.name} is a {curve.kind}, at which nothing can be cut yet; "
+                "pick the part you want with region(containing=(x, y))"
+            )
 
 
 def _flat(things: Things) -> list[Entity]:

@@ -22,7 +22,6 @@ from .plane_curves import CurvePiece
 
 CHORDS_PER_PART = 24
 ROUNDS = 60
-SHARE_SLACK = 1e-9
 
 
 @dataclass(frozen=True, slots=True)

@@ -51,9 +51,7 @@ def lettering(text: str, font: str | None, align: str, spacing: float) -> Letter
         if ord(letter) not in names:
             raise SketchError(f'the font has no letter "{letter}"')
         glyph = glyphs[names[ord(letter)]]
-        contours += [
-            [tuple((px + x, py) for px, py in stroke) for stroke in c] for c in _contours(glyph, glyphs)
-        ]
+        contours += [_shifted(contour, x) for contour in _contours(glyph, glyphs)]
         x += glyph.width + spacing * capital
     width = x - spacing * capital
     shift = ALIGNMENTS[align] * width

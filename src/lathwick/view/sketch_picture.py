@@ -164,15 +164,7 @@ def _draw_mark(axes: Axes, mark: Mark) -> None:
     for a, b in mark.lines:
         axes.plot([a[0], b[0]], [a[1], b[1]], color=DIMENSION, lw=0.6, alpha=0.7, zorder=2)
     for tail, head in mark.arrows:
-        style = {
-            "arrowstyle": "-|>",
-            "color": DIMENSION,
-            "lw": 0.8,
-            "mutation_scale": 9,
-            "shrinkA": 0,
-            "shrinkB": 0,
-        }
-        axes.annotate("", head, tail, arrowprops=style, zorder=5)
+        axes.annotate("", head, tail, arrowprops=ARROW, zorder=5)
     if mark.arc is not None:
         (x, y), radius, low, high = mark.arc
         t = np.linspace(low, high, 40)
