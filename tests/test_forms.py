@@ -10,7 +10,8 @@ COLUMNS = {
     "on_circle": (5, 0), "on_ellipse": (8, 0), "equal_length": (8, 0),
     "direction": (8, 2), "off_line": (6, 1),
     "arc_length": (7, 2), "line_circle": (7, 2), "circle_circle": (6, 3),
-    "middle_on_line": (8, 0), "across_line": (8, 0),
+    "middle_on_line": (8, 0), "across_line": (8, 0), "share": (3, 1), "sum": (3, 1),
+    "arc_share": (9, 2), "curve_place": (12, 3), "curve_slope": (13, 3), "curve_share": (11, 3),
 }  # fmt: skip
 
 
@@ -25,8 +26,11 @@ def test_derivatives_agree_with_differences(form):
     columns, parameters = COLUMNS[form]
     random = np.random.default_rng(7)
     v, p = random.normal(size=(200, columns)) * 3, random.normal(size=(200, parameters))
-    if form == "arc_length":
+    if form in ("arc_length", "arc_share"):
         p[:, 0] = np.sign(p[:, 0])
+    if form.startswith("curve"):  # which coordinate, or a share; the sort of curve; a length
+        p[:, 0], p[:, 1], p[:, 2] = random.integers(0, 2, 200), 7.0, random.integers(1, 4, 200)
+        v[:, {"curve_place": 1, "curve_slope": 2, "curve_share": 0}[form]] = random.uniform(0.2, 6.8, 200)
     _, slope = FORMS[form](v, p)
     assert slope.shape == v.shape
     h = 1e-6

@@ -6,7 +6,8 @@ import pytest
 import lathwick as lw
 from lathwick.sketch.diagnosis import independent_rows
 
-from .sketches import CASES, exact, rough
+from .sketches import exact, rough
+from .textbook import CASES
 
 
 @pytest.mark.parametrize("name", CASES)
@@ -56,6 +57,13 @@ def test_each_contradicting_dimension_is_named(name):
         assert sketch.variables.values == before
         extra.remove()
         assert sketch.solve().is_fully_defined
+
+
+def test_the_cases_above_give_hundreds_of_mistakes():
+    """What the two tests before name is more than 100 repeated and more than 100 conflicting constraints."""
+    constraints = [c for case, _ in CASES.values() for c in case(*exact(), 1.0)[0].constraints]
+    assert len(constraints) > 200
+    assert sum(c.value is not None for c in constraints) > 80
 
 
 def test_conflict_is_smallest():

@@ -48,7 +48,7 @@ class Design:
 
     def built(self, checked: Mapping[str, Value]) -> Part:
         """The part with values that `check` has returned."""
-        job = Job(self.unit, strict=self.strict)
+        job = Job(self.unit, strict=self.strict, params=checked)
         result = self.build(job, **checked)
         if isinstance(result, Body):
             result = Part(result)

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from types import MappingProxyType
 from typing import TypeVar
 
 from ..errors import LathwickError, ModellingError, ParameterError, SketchError
 from ..geometry.placement import XY, Plane
 from ..geometry.units import MILLIMETRES
 from ..modelling.extrude import extrude
-from ..modelling.flat_faces import region_of_face
+from ..modelling.flat_faces import plane_of_face, region_of_face
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
+from .parameters import Value, read_dimension
 from .steps import Step
 
 T = TypeVar("T")
@@ -24,13 +26,17 @@ class Job:
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
+    params : the parameters that formulas in dimensions read; a design passes its own.
     """
 
-    def __init__(self, unit: str = "mm", *, strict: bool = False) -> None:
+    def __init__(
+        self, unit: str = "mm", *, strict: bool = False, params: Mapping[str, Value] | None = None
+    ) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
         self.unit = unit
         self.strict = strict
+        self.params = MappingProxyType(dict(params or {}))
         self._steps: list[Step] = []
 
     def __repr__(self) -> str:
@@ -46,14 +52,25 @@ class Job:
         if not condition:
             raise ParameterError(message)
 
-    def sketch(self, name: str, on: Plane = XY) -> Sketch:
-        """An empty sketch on a plane. Draw, constrain, then build on it."""
+    def sketch(self, name: str, on: Plane | BodyFace = XY) -> Sketch:
+        """An empty sketch on a plane or a planar face. Draw, constrain, then build on it.
+
+        On a face: the origin is the foot of the design's origin, y points up (along Z as far as it
+        goes) and the normal out of the body; on a level face x is +X. In the sketch's dimensions a text
+        is a quantity ("3/16 in") or a formula over the parameters ("=pipe/2").
+        """
         self._new_name(name)
-        if not isinstance(on, Plane):
-            raise ModellingError(f"a sketch lies on a Plane, got {on!r}", step=name)
-        sketch = Sketch(on, name=name, unit=self.unit)
+        with _naming_step(name):
+            plane = plane_of_face(on.brep) if isinstance(on, BodyFace) else on
+            if not isinstance(plane, Plane):
+                raise ModellingError(f"a sketch lies on a Plane or a planar face, got {on!r}")
+        sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read)
         self._steps.append(Step(name, "sketch", "", sketch=sketch))
         return sketch
+
+    def _read(self, text: str, kind: str) -> float:
+        """The number a dimension's text stands for, in the design's unit or degrees."""
+        return read_dimension(text, "deg" if kind == "angle" else self.unit, self.unit, self.params)
 
     def extrude(
         self,

@@ -217,6 +217,21 @@ def resolve(parameters: Iterable[Parameter], given: Mapping[str, Any], length_un
     return {name: values[name] for name in table}
 
 
+def read_dimension(text: str, unit: str, length_unit: str, values: Mapping[str, Value]) -> float:
+    """A quantity ("3/16 in") or a formula over `values` ("=pipe/2") as a number in `unit`.
+
+    Bare numbers are in `unit`, lengths in formulas in `length_unit`. Raises ParameterError.
+    """
+    if not text.lstrip().startswith("="):
+        return in_unit(text, unit)
+    formula = Formula.parse(text, length_unit)
+    for name in sorted(formula.names):
+        if name not in values:
+            known = ", ".join(values) or "none"
+            raise ParameterError(f'"{formula.text}" reads "{name}", which is no parameter; there are {known}')
+    return formula.evaluate({name: _numeric(name, values[name]) for name in formula.names})
+
+
 def _refuse_unknown(table: Mapping[str, Parameter], given: Mapping[str, Any]) -> None:
     for name in given:
         if name not in table:

@@ -11,7 +11,7 @@ from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import Plane
 from ..geometry.spline import SplineCurve
 from ..geometry.surfaces import PlaneSurface
-from ..geometry.vector import Vec2, dot, negated
+from ..geometry.vector import Vec2, dot, negated, scaled
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..sketch.plane_curves import CurvePiece, PlaneEllipse, PlaneSpline
@@ -19,17 +19,29 @@ from ..sketch.region import Region
 from ..topology.brep import Coedge, Face
 
 
+def plane_of_face(face: Face) -> Plane:
+    """The plane of a planar face, its normal out of the body.
+
+    The origin is the foot of (0, 0, 0) on the plane. On a level face x is +X; else x lies level and
+    y points up. So the planes of faces agree with XY, XZ and YZ, and depend neither on the step that
+    made the face nor on its size. Raises ModellingError for a face that is not planar.
+    """
+    surface = face.surface
+    if not isinstance(surface, PlaneSurface):
+        raise ModellingError(f"a {surface.kind} face is not flat; only a planar face is a plane or a profile")
+    frame = surface.frame
+    normal = frame.normal if face.outward else negated(frame.normal)
+    height = dot(frame.origin, normal)
+    return Plane(scaled(normal, height), normal)
+
+
 def region_of_face(face: Face, unit: str) -> Region:
-    """The area of a planar face, on a plane whose normal points out of the body.
+    """The area of a planar face, on its own plane (see `plane_of_face`).
 
     Pieces are called "edge1", "edge2", ... in the order of the face's edges. Raises ModellingError
     for a face that is not planar.
     """
-    surface = face.surface
-    if not isinstance(surface, PlaneSurface):
-        raise ModellingError(f"a {surface.kind} face is not flat; only a planar face is a profile")
-    frame = surface.frame
-    plane = frame if face.outward else Plane(frame.origin, negated(frame.normal), frame.x)
+    plane = plane_of_face(face)
     number = 0
     loops = []
     for loop in face.loops:

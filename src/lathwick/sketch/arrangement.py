@@ -48,7 +48,7 @@ class Arrangement:
     def __init__(self, pieces: Sequence[Piece]) -> None:
         self._nodes = Nodes()
         self._halves: list[_Half] = []
-        for piece in self._without_loose_ends(_distinct(_split(pieces), self._nodes)):
+        for piece in self._without_loose_ends(_distinct(split_pieces(pieces), self._nodes)):
             self._add(piece)
         cycles = self._without_bridges()
         self.cells = self._celled(cycles)
@@ -166,7 +166,7 @@ Cut = tuple[float, Vec2]
 """Where a piece is cut: the share of its length, and the place, which all pieces cut there share."""
 
 
-def _split(pieces: Sequence[Piece]) -> list[Piece]:
+def split_pieces(pieces: Sequence[Piece]) -> list[Piece]:
     """Every piece cut at each place where another one meets it."""
     cuts: list[list[Cut]] = [[] for _ in pieces]
     for i, j in near_pairs(pieces):

@@ -13,8 +13,13 @@ from typing import TypeAlias
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
-from .entities import Arc, Circle, EllipseEntity, Entity, Line, Point, Round
+from .contacts import Contact
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, Point, Round, SplineEntity
 from .equations import Equation
+from .measuring import DIMENSIONS, measured, no_reader
+
+Reader: TypeAlias = Callable[[str, str], float]
+"""Turns the text of a dimension, and its kind, into a number (a length, or degrees)."""
 
 HALF_TURN = math.pi
 QUARTER_TURN = 0.5 * math.pi
@@ -25,8 +30,13 @@ CUSP = 0.92 * math.pi
 class Constraint:
     """One constraint or dimension of a sketch. `value` is None for a pure relation.
 
+    A dimension given without a value is a reference: its `value` is measured, and drives nothing.
+    `formula` is the text that a dimension was given by, None for a number.
+
     `fixed_at` and `fixed_radius` remember where the entities were drawn; that is what `fix` holds.
     `serial` counts the constraints of a sketch in the order they were made.
+    `contacts` are the places where it meets ellipses and splines; `share` says where along a curve a
+    point is held: ("parameter" or "ratio", 0 to 1).
     `shift` and `turn` (radians) are how far a repeated point is from its original.
     Changing `value` of a dimension, or `remove()`, takes effect at the next `solve()`.
     """
@@ -35,19 +45,24 @@ class Constraint:
         self,
         kind: str,
         entities: tuple[Entity, ...],
-        value: float | None,
+        value: float | str | None,
         name: str | None,
         owner: list[Constraint],
         internal: bool = False,
+        reader: Reader = no_reader,
     ) -> None:
         self.kind = kind
         self.entities = entities
         self.is_internal = internal
         self.serial = 0
-        self._value = value
+        self._reader = reader
+        self.formula: str | None = None
+        self._value = None if value is None else self._read(value)
         self._given_name = name
         self._owner = owner
         self.fixed_at: tuple[Vec2, ...] = tuple(p.position for e in entities for p in e.points())
+        self.contacts: tuple[Contact, ...] = ()
+        self.share: tuple[str, float] | None = None
         self.shift: Vec2 = (0.0, 0.0)
         self.turn = 0.0
         self.fixed_radius = first.radius if isinstance(first := entities[0], Round) else 0.0
@@ -60,30 +75,48 @@ class Constraint:
         return f"{self.kind}({', '.join(e.name for e in self.entities)})"
 
     @property
+    def is_reference(self) -> bool:
+        """Whether this is a dimension that only measures."""
+        return self._value is None and self.kind in DIMENSIONS
+
+    @property
     def value(self) -> float | None:
-        return self._value
+        return measured(self.kind, self.entities) if self.is_reference else self._value
 
     @value.setter
-    def value(self, value: float) -> None:
+    def value(self, value: float | str) -> None:
+        if self.is_reference:
+            raise SketchError(f"{self.name} is a reference dimension: it is measured and drives nothing")
         if self._value is None:
             raise SketchError(f"{self.name} is a relation and has no value")
-        self._value = checked_value(self.kind, value)
+        self._value = self._read(value)
+
+    def _read(self, value: float | str) -> float:
+        """A number as it is, a text by the reader; both checked. Keeps the text."""
+        number = self._reader(value, self.kind) if isinstance(value, str) else value
+        checked = checked_value(self.kind, number)
+        self.formula = value if isinstance(value, str) else None
+        return checked
 
     def __repr__(self) -> str:
-        return f"<{self.name}>" if self._value is None else f"<{self.name} = {self._value:g}>"
+        value = self.value
+        text = "" if value is None else f" = {value:g}"
+        return f"<{self.name}{text}>" if not self.is_reference else f"<{self.name} measures {value:g}>"
 
     def remove(self) -> None:
         """Take the constraint out of its sketch. Raises SketchError if it is not there (any more)."""
         if self.is_internal or self not in self._owner:
             raise SketchError(f"{self.name} is not a removable constraint of the sketch")
         self._owner.remove(self)
+        for contact in self.contacts:
+            contact.retire()
 
     def equations(self, context: Context) -> list[Equation]:
         """The scalar equations, with branches taken from the drawing as it is now."""
-        return _WRITERS[self.kind](self, context)
+        return [] if self.is_reference else _WRITERS[self.kind](self, context)
 
 
-_POSITIVE = ("distance", "length", "radius", "diameter")
+_POSITIVE = ("distance", "length", "radius", "diameter", "offset")
 
 
 def checked_value(kind: str, value: float) -> float:
@@ -132,6 +165,8 @@ class Context:
         ends: Sequence[Point] = ()
         if isinstance(curve, (Line, Arc)):
             ends = (curve.start, curve.end)
+        elif isinstance(curve, SplineEntity):
+            ends = (curve.start, curve.end) if curve.controlled else curve.through
         return {self.same(p): p for p in (*ends, *self._on.get(curve, ()))}
 
     def shared_point(self, one: Entity, two: Entity) -> Point | None:
@@ -247,6 +282,8 @@ def _perpendicular(c: Constraint, context: Context) -> list[Equation]:
 def _tangent(c: Constraint, context: Context) -> list[Equation]:
     one, two = c.entities
     shared = context.shared_point(one, two)
+    if c.contacts:
+        return _freeform_tangent(c, shared, context)
     if isinstance(two, Line):
         one, two = two, one
     assert isinstance(two, Round)
@@ -286,10 +323,58 @@ def _round_beside(one: Round, two: Round) -> Equation:
     return Equation("circle_circle", (*_pair(one.center, two.center), one.ir, two.ir), (*signs, 0.0))
 
 
-def _leaving(curve: Line | Round, end: Point, context: Context) -> int:
-    """How a curve leaves one of its ends: a line forward (1) or backward (-1), an arc turning left
-    (1) or right (-1) about its center; 0 if the point is no end of the curve."""
-    if isinstance(curve, Circle) or not isinstance(curve, (Line, Arc)):
+def _freeform_tangent(c: Constraint, shared: Point | None, context: Context) -> list[Equation]:
+    """A tangency with an ellipse or a spline: a place on it, and one direction there."""
+    rows = []
+    for contact in c.contacts:
+        touch = contact.touch
+        assert touch is not None
+        rows += [*_held(contact, touch, shared, context), *contact.slope()]
+        if shared is not None:
+            rows += _same_point(touch, shared)
+    first = c.contacts[0]
+    others = [e for e in c.entities if e is not first.curve]
+    (other,) = others
+    assert first.touch is not None and first.ahead is not None
+    along = (first.touch, first.ahead)
+    leaving = [_leaving(e, shared, context) if shared else 0 for e in (first.curve, other)]
+    if isinstance(other, Round):
+        if shared is None:
+            rows.append(_on_round(first.touch, other))
+        angles = (QUARTER_TURN, -QUARTER_TURN)
+        smooth = leaving[0] * leaving[1] * QUARTER_TURN
+        return [*rows, _direction(*along, other.center, first.touch, angles, smooth or None)]
+    if isinstance(other, Line):
+        if shared is None:
+            rows.append(_on_line(first.touch, other))
+        ends = (other.start, other.end)
+    else:
+        second = c.contacts[1]
+        assert second.touch is not None and second.ahead is not None
+        if shared is None:
+            rows += _same_point(first.touch, second.touch)
+        ends = (second.touch, second.ahead)
+    smooth_line = {1: HALF_TURN, -1: 0.0}.get(leaving[0] * leaving[1])
+    return [*rows, _direction(*along, *ends, (0.0, HALF_TURN), smooth_line)]
+
+
+def _held(contact: Contact, touch: Point, shared: Point | None, context: Context) -> list[Equation]:
+    """The touching place is on the curve; at an end of the curve its parameter is known."""
+    ends = contact.curve.ends()
+    if shared is not None and ends is not None:
+        for end, share in zip(ends, (0.0, 1.0), strict=True):
+            if context.same(end) is context.same(shared):
+                return contact.at_parameter(share)
+    return contact.place(touch)
+
+
+def _leaving(curve: Entity, end: Point, context: Context) -> int:
+    """How a curve leaves one of its ends: a line or spline forward (1) or backward (-1), an arc turning
+    left (1) or right (-1) about its center; 0 if the point is no end of the curve."""
+    if isinstance(curve, SplineEntity):
+        if curve.closed:
+            return 0
+    elif not isinstance(curve, (Line, Arc)):
         return 0
     here = context.same(end)
     sense = -1 if isinstance(curve, Arc) and curve.clockwise else 1
@@ -312,8 +397,8 @@ def _equal(c: Constraint, context: Context) -> list[Equation]:
 
 def _concentric(c: Constraint, context: Context) -> list[Equation]:
     a, b = c.entities
-    one = a.center if isinstance(a, Round) else a
-    two = b.center if isinstance(b, Round) else b
+    one = a.center if isinstance(a, (Round, EllipseEntity)) else a
+    two = b.center if isinstance(b, (Round, EllipseEntity)) else b
     assert isinstance(one, Point) and isinstance(two, Point)
     return _same_point(one, two)
 
@@ -328,9 +413,12 @@ def _collinear(c: Constraint, context: Context) -> list[Equation]:
 
 
 def _midpoint(c: Constraint, context: Context) -> list[Equation]:
-    point, line = c.entities
-    assert isinstance(point, Point) and isinstance(line, Line)
-    return _halfway(point, line.start, line.end)
+    point, curve = c.entities
+    assert isinstance(point, Point)
+    if isinstance(curve, Arc):
+        return _on_at_share(c, point, curve, ("ratio", 0.5))
+    assert isinstance(curve, Line)
+    return _halfway(point, curve.start, curve.end)
 
 
 def _halfway(middle: Point, a: Point, b: Point) -> list[Equation]:
@@ -349,6 +437,10 @@ def _on_round(point: Point, circle: Round) -> Equation:
 def _on(c: Constraint, context: Context) -> list[Equation]:
     point, curve = c.entities
     assert isinstance(point, Point)
+    if c.share is not None:
+        return _on_at_share(c, point, curve, c.share)
+    if c.contacts:
+        return c.contacts[0].place(point)
     if isinstance(curve, Line):
         return [_on_line(point, curve)]
     if isinstance(curve, EllipseEntity):
@@ -358,6 +450,35 @@ def _on(c: Constraint, context: Context) -> list[Equation]:
     return [_on_round(point, curve)]
 
 
+def _on_at_share(c: Constraint, point: Point, curve: Entity, where: tuple[str, float]) -> list[Equation]:
+    """A point at a share of a curve's parameter range or length; on lines and circles the two agree."""
+    kind, share = where
+    if isinstance(curve, (EllipseEntity, SplineEntity)):
+        (contact,) = c.contacts
+        held = contact.at_parameter(share) if kind == "parameter" else contact.at_length(share)
+        return [*contact.place(point), *held]
+    if isinstance(curve, Line):
+        a, b = curve.start, curve.end
+        ends = ((a.ix, b.ix, point.ix), (a.iy, b.iy, point.iy))
+        return [Equation("share", columns, (share,)) for columns in ends]
+    if isinstance(curve, Arc):
+        around = (
+            point.ix,
+            point.iy,
+            *_pair(curve.start, curve.end),
+            curve.center.ix,
+            curve.center.iy,
+            curve.ir,
+        )
+        sense = -1.0 if curve.clockwise else 1.0
+        return [_on_round(point, curve), Equation("arc_share", around, (sense, share))]
+    assert isinstance(curve, Circle)
+    turn = math.tau * share
+    x = (point.ix, curve.center.ix, curve.ir)
+    y = (point.iy, curve.center.iy, curve.ir)
+    return [Equation("sum", x, (math.cos(turn),)), Equation("sum", y, (math.sin(turn),))]
+
+
 def _symmetric(c: Constraint, context: Context) -> list[Equation]:
     a, b, about = c.entities
     assert isinstance(about, Line)
@@ -365,6 +486,15 @@ def _symmetric(c: Constraint, context: Context) -> list[Equation]:
         return _mirrored(a, b, about)
     if isinstance(a, Circle) and isinstance(b, Circle):
         return [*_mirrored(a.center, b.center, about), _difference(a.ir, b.ir)]
+    if isinstance(a, EllipseEntity) and isinstance(b, EllipseEntity):
+        tips = _mirrored(a.tip, b.tip, about)
+        return [
+            *_mirrored(a.center, b.center, about),
+            *tips,
+            _mirrored_on_circle(a.side, b.side, a.center, about),
+        ]
+    if isinstance(a, SplineEntity) and isinstance(b, SplineEntity):
+        return _mirrored_splines(a, b, about)
     rows = []
     if isinstance(a, Arc) and isinstance(b, Arc):
         rows = _mirrored(a.center, b.center, about)
@@ -376,6 +506,14 @@ def _symmetric(c: Constraint, context: Context) -> list[Equation]:
     if isinstance(a, Arc):  # the radii follow from the centers and first ends: one equation is left
         return [*rows, _mirrored_on_circle(a.end, ends[1], a.center, about)]
     return [*rows, *_mirrored(a.end, ends[1], about)]
+
+
+def _mirrored_splines(a: SplineEntity, b: SplineEntity, about: Line) -> list[Equation]:
+    """Point by point, from the end that is drawn nearer to the mirror image of the start."""
+    others = b.through
+    if _mirror_gap(a.start, b.end, about) < _mirror_gap(a.start, b.start, about) and not a.closed:
+        others = others[::-1]
+    return [row for p, q in zip(a.through, others, strict=True) for row in _mirrored(p, q, about)]
 
 
 def _mirrored_on_circle(a: Point, b: Point, center: Point, about: Line) -> Equation:
@@ -528,6 +666,34 @@ def _repeated(c: Constraint, context: Context) -> list[Equation]:
     return [Equation("turned", x, (cos, -sin)), Equation("turned", y, (cos, sin))]
 
 
+def _beside(c: Constraint, context: Context) -> list[Equation]:
+    """A point beside a line, or an arc about the center of another, at the distance a gauge holds."""
+    own, source, gauge = c.entities
+    assert isinstance(gauge, Circle)
+    if isinstance(own, Point) and isinstance(source, Line):
+        side = 1.0 if _height(own, source) >= 0 else -1.0
+        return [Equation("line_circle", (own.ix, own.iy, *_line(source), gauge.ir), (side, 0.0))]
+    assert isinstance(own, Round) and isinstance(source, Round)
+    side = 1.0 if own.radius >= source.radius else -1.0
+    return [Equation("sum", (own.ir, source.ir, gauge.ir), (side,))]
+
+
+def _abreast(c: Constraint, context: Context) -> list[Equation]:
+    """A point straight aside of an end of a line, or on the ray from an arc's center through its end."""
+    point, end, source = c.entities
+    assert isinstance(point, Point) and isinstance(end, Point)
+    if isinstance(source, Line):
+        return [_direction(source.start, source.end, end, point, (QUARTER_TURN, -QUARTER_TURN))]
+    assert isinstance(source, Round)
+    return [_direction(source.center, end, source.center, point, (0.0,))]
+
+
+def _offset(c: Constraint, context: Context) -> list[Equation]:
+    gauge = c.entities[0]
+    assert isinstance(gauge, Circle)
+    return [Equation("value", (gauge.ir,), (c.value or 0.0,))]
+
+
 Writer: TypeAlias = Callable[[Constraint, Context], list[Equation]]
 
 _WRITERS: dict[str, Writer] = {
@@ -555,4 +721,7 @@ _WRITERS: dict[str, Writer] = {
     "between": _between,
     "repeated": _repeated,
     "square": _square,
+    "beside": _beside,
+    "offset": _offset,
+    "abreast": _abreast,
 }

@@ -20,6 +20,7 @@ from typing import TypeVar
 from ..geometry.vector import Vec2
 
 DEPENDENT = 1e-8
+WEAK = 1e-4
 MOVABLE = 1e-7
 SOURCE = 1e-7
 ROUNDING = 1e-15
@@ -53,6 +54,8 @@ class SketchReport:
     free : names of the entities that can still move.
     repeats : for each redundant constraint, the names of those it follows from.
     motions : the points that can still move, and along which direction.
+    near_singular : names of constraints that hold only weakly, because others nearly say the same: a
+        small change of them moves the drawing far.
     """
 
     freedom: int
@@ -62,6 +65,7 @@ class SketchReport:
     free: tuple[str, ...] = ()
     repeats: tuple[tuple[str, tuple[str, ...]], ...] = ()
     motions: tuple[Motion, ...] = ()
+    near_singular: tuple[str, ...] = ()
 
     @property
     def is_solved(self) -> bool:
@@ -82,6 +86,8 @@ class SketchReport:
             text = f"{self.freedom} {plural} of freedom left in {', '.join(self.free)}"
         for name, others in self.repeats:
             text += f"; {name} repeats {', '.join(others) if others else 'what is fixed already'}"
+        for name in self.near_singular:
+            text += f"; {name} is nearly singular"
         return text
 
 
@@ -95,11 +101,13 @@ class Rank:
     rank : number of independent rows.
     dependent : the other rows, each with the earlier rows it follows from.
     motion : for each column that can move, how it moves with each of the free columns.
+    weak : rows that are independent, but nearly follow from rows before them.
     """
 
     rank: int
     dependent: tuple[tuple[int, tuple[int, ...]], ...]
     motion: dict[int, Row]
+    weak: tuple[int, ...] = ()
 
 
 def independent_rows(rows: Sequence[Row], columns: Iterable[int]) -> Rank:
@@ -111,7 +119,7 @@ def independent_rows(rows: Sequence[Row], columns: Iterable[int]) -> Rank:
     echelon = _Echelon()
     dependent = [i for i, row in enumerate(rows) if not echelon.add(row)]
     sources = tuple((i, echelon.sources(i)) for i in dependent)
-    return Rank(len(rows) - len(dependent), sources, echelon.motion(columns))
+    return Rank(len(rows) - len(dependent), sources, echelon.motion(columns), tuple(echelon.weak))
 
 
 class _Echelon:
@@ -122,6 +130,7 @@ class _Echelon:
         self._owner: dict[int, int] = {}
         self._number: list[int] = []
         self._multipliers: list[dict[int, float]] = []
+        self.weak: list[int] = []
 
     def add(self, row: Row) -> bool:
         """Reduce a row by those kept before it and keep what is left; False if nothing is."""
@@ -148,6 +157,8 @@ class _Echelon:
         if column < 0 or abs(rest[column]) <= DEPENDENT:
             return False
         pivot = rest[column]
+        if abs(pivot) <= WEAK:
+            self.weak.append(len(self._multipliers) - 1)
         self._owner[column] = len(self._kept)
         self._kept.append({c: v / pivot for c, v in rest.items() if abs(v) > ROUNDING})
         self._number.append(len(self._multipliers) - 1)

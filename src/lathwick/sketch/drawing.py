@@ -11,7 +11,8 @@ from ..errors import SketchError
 from ..geometry.placement import XY, Plane
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, vec2
-from .constraints import Constraint
+from .constraints import Constraint, Reader
+from .contacts import contacts_of
 from .entities import (
     Arc,
     Circle,
@@ -28,6 +29,7 @@ from .entities import (
     Variables,
 )
 from .lettering import lettering
+from .measuring import no_reader
 
 PointLike: TypeAlias = Point | Iterable[float]
 Chain = TypeVar("Chain", bound=Polyline)
@@ -37,8 +39,11 @@ class Drawing:
     """A plane with entities on it. Every verb takes points as (x, y) or as points drawn before;
     a point passed twice is shared. `name=` must be new in the sketch."""
 
-    def __init__(self, plane: Plane = XY, *, name: str = "sketch", unit: str = "mm") -> None:
+    def __init__(
+        self, plane: Plane = XY, *, name: str = "sketch", unit: str = "mm", reader: Reader = no_reader
+    ) -> None:
         self.plane = plane
+        self.reader = reader
         self.name = name
         self.unit = unit
         self.variables = Variables()
@@ -453,6 +458,7 @@ class Drawing:
         """A constraint that belongs to an entity; it cannot be removed."""
         name = f"{label} (its shape)"
         constraint = Constraint(kind, entities, None, name, self._shapes, internal=True)
+        constraint.contacts = contacts_of(kind, entities, None, self.variables)
         constraint.serial = next(self._serial)
         self._shapes.append(constraint)
         return constraint

@@ -13,15 +13,20 @@ from typing import overload
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, vec2
+from .constraints import checked_value
 from .crossings import common_points
+from .drawing import PointLike
 from .entities import (
     Arc,
     Circle,
     EllipseEntity,
     Entity,
     Line,
+    MirroredText,
     Point,
+    Polygon,
     Polyline,
+    Rectangle,
     Span,
     SplineEntity,
     TextEntity,
@@ -38,14 +43,64 @@ class Edits(Solving):
 
     # ------------------------------------------------------------------ corners
 
+    def rectangle(
+        self,
+        width: float,
+        height: float,
+        *,
+        center: PointLike | None = None,
+        corner: PointLike | None = None,
+        rounding: float | str | None = None,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> Rectangle:
+        """A rectangle with sides along x and y, given its `center` or its lower left `corner`.
+
+        It is drawn at that size and stays a rectangle; dimension its sides to drive them. A point
+        passed as `center` or `corner` is shared. Without either the center is the origin (0, 0).
+        rounding : radius of all its corners, a dimension called "... .rounding".
+        """
+        box = super().rectangle(
+            width, height, center=center, corner=corner, construction=construction, name=name
+        )
+        if rounding is not None:
+            self.round(box.corners, rounding, name=f"{box.name}.rounding")
+        return box
+
+    def polygon(
+        self,
+        sides: int,
+        radius: float,
+        *,
+        center: PointLike = (0.0, 0.0),
+        angle: float = 0.0,
+        across_flats: bool = False,
+        rounding: float | str | None = None,
+        construction: bool = False,
+        name: str | None = None,
+    ) -> Polygon:
+        """A regular polygon on a circle of `radius` through its corners, the first at `angle` degrees.
+
+        With `across_flats` the circle touches the sides instead, and the first side faces `angle`. The
+        construction circle `polygon.circle` is what to dimension. It stays regular when driven.
+        rounding : radius of all its corners, a dimension called "... .rounding".
+        """
+        made = super().polygon(
+            sides, radius, center=center, angle=angle, across_flats=across_flats,
+            construction=construction, name=name,
+        )  # fmt: skip
+        if rounding is not None:
+            self.round(made.corners, rounding, name=f"{made.name}.rounding")
+        return made
+
     @overload
-    def round(self, corner: Point, radius: float, *, name: str | None = None) -> Arc: ...
+    def round(self, corner: Point, radius: float | str, *, name: str | None = None) -> Arc: ...
     @overload
     def round(
-        self, corner: Iterable[Point], radius: float, *, name: str | None = None
+        self, corner: Iterable[Point], radius: float | str, *, name: str | None = None
     ) -> tuple[Arc, ...]: ...
     def round(
-        self, corner: Point | Iterable[Point], radius: float, *, name: str | None = None
+        self, corner: Point | Iterable[Point], radius: float | str, *, name: str | None = None
     ) -> Arc | tuple[Arc, ...]:
         """Round the corner of two lines or arcs that share an end, or several corners alike.
 
@@ -53,19 +108,24 @@ class Edits(Solving):
         dimension. Returns the arc, or the arcs. Raises SketchError if the radius does not fit.
         """
         self.settle()
+        size = self._number("radius", radius)
         if isinstance(corner, Point):
-            arc = self._rounded(corner, radius, name)
+            arc = self._rounded(corner, size, name)
             self._relate("radius", (arc,), radius, arc.name)
             return arc
         corners = list(corner)
         arcs = []
         for i, point in enumerate(corners, 1):
-            arcs.append(self._rounded(point, radius, None if name is None else f"{name}.{i}"))
+            arcs.append(self._rounded(point, size, None if name is None else f"{name}.{i}"))
         if arcs:
             self._relate("radius", (arcs[0],), radius, name or arcs[0].name)
             for arc in arcs[1:]:
                 self._shape("equal", arcs[0], arc, label=arc.name)
         return tuple(arcs)
+
+    def _number(self, kind: str, value: float | str) -> float:
+        """The number that a value of a dimension stands for. Raises SketchError."""
+        return checked_value(kind, self.reader(value, kind) if isinstance(value, str) else value)
 
     def _rounded(self, corner: Point, radius: float, name: str | None) -> Arc:
         one, two = self._corner(corner)
@@ -89,23 +149,22 @@ class Edits(Solving):
         self._keep(arc)
         return arc
 
-    def bevel(self, corner: Point, distance: float, *, name: str | None = None) -> Line:
+    def bevel(self, corner: Point, distance: float | str, *, name: str | None = None) -> Line:
         """Cut the corner of two lines at `distance` from it on both. Returns the new line."""
         self.settle()
         one, two = self._corner(corner)
         if not (isinstance(one, Line) and isinstance(two, Line)):
             raise SketchError(f"bevel takes a corner of two lines, got {one.name} and {two.name}")
         name = self._named("bevel", name)
+        size = self._number("distance", distance)
         ends = []
         for curve, which in ((one, "start"), (two, "end")):
             piece = self._piece_at(curve, corner)
             far = piece.end if math.dist(piece.start, corner.position) <= 2 * RESOLUTION else piece.start
             room = math.dist(far, corner.position)
-            if not RESOLUTION < distance < room:
-                raise SketchError(
-                    f"bevel {distance:g} does not fit on {curve.name}, which has {room:.6g} there"
-                )
-            share = distance / room
+            if not RESOLUTION < size < room:
+                raise SketchError(f"bevel {size:g} does not fit on {curve.name}, which has {room:.6g} there")
+            share = size / room
             (px, py), (fx, fy) = corner.position, far
             at = (px + share * (fx - px), py + share * (fy - py))
             point = Point(self.variables, f"{name}.{which}", at, construction=False)
@@ -168,7 +227,7 @@ class Edits(Solving):
         after = [cut for cut in cuts if cut[0] > share]
         if not cuts:
             raise SketchError(f"nothing crosses {curve.name} there, so there is nothing to trim it to")
-        _refuse_freeform(curve, *(other for _, _, other in (*before[-1:], *after[:1])))
+        _refuse_text(curve, *(other for _, _, other in (*before[-1:], *after[:1])))
         if piece.is_closed:
             if len(cuts) < 2:
                 raise SketchError(f"{curve.name} is crossed once only; trimming needs two places")
@@ -219,7 +278,7 @@ class Edits(Solving):
         share = share_along(piece, spot)
         if piece.is_closed or not 0 < share < 1:
             raise SketchError(f"{curve.name} cannot be divided at ({spot[0]:.6g}, {spot[1]:.6g})")
-        _refuse_freeform(curve)
+        _refuse_text(curve)
         name = self._named("split", None)
         point = Point(self.variables, name, piece.point(share), construction=False)
         self._keep(point)
@@ -252,7 +311,7 @@ class Edits(Solving):
 
     def _cut_point(self, curve: Entity, share: float, place: Vec2, other: Entity) -> Point:
         """A point on both curves; an end of the other curve that lies there is shared."""
-        _refuse_freeform(curve, other)
+        _refuse_text(curve, other)
         for end in other.ends() or ():
             if math.dist(end.position, place) <= 2 * RESOLUTION:
                 self._shape("on", end, curve, label=f"{curve.name} trimmed")
@@ -284,7 +343,7 @@ class Edits(Solving):
                     self._shape("symmetric", p, twins[p], about, label=f"{p.name}.{suffix}")
             return twins[p]
 
-        return [self._copied(e, f"{e.name}.{suffix}", twin, flipped=True) for e in _flat(things)]
+        return [self._copied(e, f"{e.name}.{suffix}", twin, about) for e in flattened(things)]
 
     def copies(
         self,
@@ -313,7 +372,9 @@ class Edits(Solving):
         made = []
         for k in range(1, count):
             place = self._repeated(k, dx, dy, about, k * turn)
-            made.append([self._copied(e, f"{e.name}.{k + 1}", place, flipped=False) for e in _flat(things)])
+            made.append(
+                [self._copied(e, f"{e.name}.{k + 1}", place, None, k * turn) for e in flattened(things)]
+            )
         return made
 
     def _repeated(
@@ -337,8 +398,15 @@ class Edits(Solving):
 
         return twin
 
-    def _copied(self, entity: Entity, name: str, twin: Callable[[Point], Point], flipped: bool) -> Entity:
-        """A copy of one entity with its points replaced; arcs turn the other way when `flipped`."""
+    def _copied(
+        self,
+        entity: Entity,
+        name: str,
+        twin: Callable[[Point], Point],
+        about: Line | None,
+        turn: float = 0.0,
+    ) -> Entity:
+        """A copy of one entity with its points replaced, mirrored `about` a line or turned (radians)."""
         name = self._named(entity.kind, name)
         copy: Entity
         if isinstance(entity, Point):
@@ -350,7 +418,7 @@ class Edits(Solving):
             copy = Circle(self.variables, name, twin(entity.center), entity.radius, entity.construction)
             self._shape("equal", entity, copy, label=name)
         elif isinstance(entity, Arc):
-            clockwise = entity.clockwise is not flipped
+            clockwise = entity.clockwise is (about is None)
             points = (twin(entity.center), twin(entity.start), twin(entity.end))
             copy = Arc(self.variables, name, *points, clockwise, entity.construction)
             self._shape("equal", entity, copy, label=name)
@@ -359,32 +427,44 @@ class Edits(Solving):
             copy = EllipseEntity(self.variables, name, *points, entity.construction)
         elif isinstance(entity, SplineEntity):
             through = tuple(twin(p) for p in entity.through)
-            kind = (entity.closed, entity.controlled, entity.construction)
+            kind = (entity.closed, entity.controlled, entity.construction, entity.basis)
             copy = SplineEntity(self.variables, name, through, *kind)
         else:
-            raise SketchError(f"{entity.name} is a {entity.kind}, which cannot be copied yet")
+            assert isinstance(entity, TextEntity)
+            copy = self._copied_text(entity, name, twin(entity.at), about, turn)
         if entity.spans is not None:
             copy.spans = [(twin(a), twin(b)) for a, b in entity.spans]
         self._keep(copy)
         return copy
 
+    def _copied_text(
+        self, text: TextEntity, name: str, at: Point, about: Line | None, turn: float
+    ) -> TextEntity:
+        if about is not None:
+            return MirroredText(text, name, at, about)
+        if isinstance(text, MirroredText):
+            raise SketchError(f"{text.name} is mirrored; copy {text.original.name} and mirror the copies")
+        angle = text.angle + turn
+        return TextEntity(self.variables, name, at, text.letters, text.height, angle, text.construction)
 
-def _refuse_freeform(*curves: Entity) -> None:
-    """A point cannot be held on a spline or on letters yet, so nothing is cut there."""
+
+def _refuse_text(*curves: Entity) -> None:
+    """Letters are many curves in one: nothing is cut there."""
     for curve in curves:
-        if isinstance(curve, (SplineEntity, TextEntity)):
+        if isinstance(curve, TextEntity):
             raise SketchError(
-                f"{curve.name} is a {curve.kind}, at which nothing can be cut yet; "
+                f"{curve.name} is a text, at which nothing can be cut; "
                 "pick the part you want with region(containing=(x, y))"
             )
 
 
-def _flat(things: Things) -> list[Entity]:
+def flattened(things: Things) -> list[Entity]:
+    """Every single entity among some things, in order."""
     if isinstance(things, Entity):
         return [things]
     flat: list[Entity] = []
     for thing in things:
-        flat += _flat(thing)
+        flat += flattened(thing)
     return flat
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from typing import ClassVar, TypeAlias, overload
+from typing import TYPE_CHECKING, ClassVar, TypeAlias, overload
 
 import numpy as np
 
@@ -12,6 +12,9 @@ from ..geometry.spline import interpolated, through_controls
 from ..geometry.vector import Vec2
 from .lettering import Lettering
 from .plane_curves import PlaneEllipse, PlaneSpline
+
+if TYPE_CHECKING:
+    from .constraints import Constraint
 
 
 class Variables:
@@ -102,6 +105,11 @@ class Line(Entity):
     def length(self) -> float:
         return math.dist(self.start.position, self.end.position)
 
+    @property
+    def angle(self) -> float:
+        """Direction from start to end, degrees from x in (-180, 180]."""
+        return math.degrees(math.atan2(self.end.y - self.start.y, self.end.x - self.start.x))
+
     def ends(self) -> tuple[Point, Point]:
         return (self.start, self.end)
 
@@ -135,6 +143,11 @@ class Circle(Round):
     """A full circle."""
 
     kind = "circle"
+
+    @property
+    def length(self) -> float:
+        """Circumference."""
+        return math.tau * self.radius
 
     def points(self) -> tuple[Point, ...]:
         return (self.center,)
@@ -210,6 +223,11 @@ class EllipseEntity(Entity):
         """Half axis from the center to the side."""
         return math.dist(self.center.position, self.side.position)
 
+    @property
+    def length(self) -> float:
+        """Circumference."""
+        return self.curve().length(0.0, math.tau)
+
     def points(self) -> tuple[Point, ...]:
         return (self.center, self.tip, self.side)
 
@@ -220,7 +238,10 @@ class EllipseEntity(Entity):
 
 
 class SplineEntity(Entity):
-    """A cubic spline through its points, or over them as control points."""
+    """A cubic spline through its points, or over them as control points.
+
+    `basis`, degree and knots from 0 to 1, is that of a projected edge; None for the usual one.
+    """
 
     kind = "spline"
 
@@ -232,11 +253,13 @@ class SplineEntity(Entity):
         closed: bool,
         controlled: bool,
         construction: bool,
+        basis: tuple[int, tuple[float, ...]] | None = None,
     ) -> None:
         super().__init__(variables, name, construction)
         self.through = through
         self.closed = closed
         self.controlled = controlled
+        self.basis = basis
 
     @property
     def start(self) -> Point:
@@ -245,6 +268,11 @@ class SplineEntity(Entity):
     @property
     def end(self) -> Point:
         return self.through[-1]
+
+    @property
+    def length(self) -> float:
+        """Length along the curve."""
+        return self.curve().length(0.0, 1.0)
 
     def points(self) -> tuple[Point, ...]:
         return self.through
@@ -255,6 +283,8 @@ class SplineEntity(Entity):
     def curve(self) -> PlaneSpline:
         """The curve as it is now."""
         places = np.array([p.position for p in self.through])
+        if self.basis is not None:
+            return PlaneSpline(*self.basis, places)
         made = through_controls(places) if self.controlled else interpolated(places, self.closed)
         return PlaneSpline(made.degree, made.knots, made.controls)
 
@@ -298,6 +328,30 @@ class TextEntity(Entity):
         ]
 
 
+class MirroredText(TextEntity):
+    """The mirror image of a text about a line, wherever the two are."""
+
+    def __init__(self, original: TextEntity, name: str, at: Point, about: Line) -> None:
+        super().__init__(
+            original._variables, name, at, original.letters, original.height, original.angle,
+            original.construction,
+        )  # fmt: skip
+        self.original = original
+        self.about = about
+
+    def strokes(self) -> list[list[tuple[Vec2, ...]]]:
+        (sx, sy), (ex, ey) = self.about.start.position, self.about.end.position
+        size = math.hypot(ex - sx, ey - sy)
+        nx, ny = -(ey - sy) / size, (ex - sx) / size
+
+        def image(p: Vec2) -> Vec2:
+            h = 2.0 * ((p[0] - sx) * nx + (p[1] - sy) * ny)
+            return (p[0] - h * nx, p[1] - h * ny)
+
+        contours = self.original.strokes()
+        return [[tuple(map(image, stroke)) for stroke in contour] for contour in contours]
+
+
 class Polyline(Sequence[Line]):
     """Lines that share their end points, in order."""
 
@@ -320,6 +374,11 @@ class Polyline(Sequence[Line]):
 
     def __iter__(self) -> Iterator[Line]:
         return iter(self.lines)
+
+    @property
+    def length(self) -> float:
+        """Length of all lines together."""
+        return math.fsum(line.length for line in self.lines)
 
     @property
     def vertices(self) -> tuple[Point, ...]:
@@ -380,6 +439,28 @@ class Slot(Sequence[Entity]):
     def parts(self) -> tuple[Entity, ...]:
         """What it is drawn with."""
         return (self.upper, self.left, self.lower, self.right, self.axis)
+
+    def __len__(self) -> int:
+        return len(self.parts)
+
+    @overload
+    def __getitem__(self, index: int) -> Entity: ...
+    @overload
+    def __getitem__(self, index: slice) -> tuple[Entity, ...]: ...
+    def __getitem__(self, index: int | slice) -> Entity | tuple[Entity, ...]:
+        return self.parts[index]
+
+
+class OffsetChain(Sequence[Entity]):
+    """Lines and arcs at a distance from a chain; `distance` is the dimension that drives them."""
+
+    def __init__(self, name: str, parts: tuple[Entity, ...], distance: Constraint) -> None:
+        self.name = name
+        self.parts = parts
+        self.distance = distance
+
+    def __repr__(self) -> str:
+        return f"<offset {self.name}, {len(self.parts)} curves>"
 
     def __len__(self) -> int:
         return len(self.parts)

@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .freeform import Array, by_complex_step, length_share, place_and_slope
+
 FloatArray = NDArray[np.float64]
 Result = tuple[FloatArray, FloatArray]
 
@@ -175,6 +177,80 @@ def _across_line(v: FloatArray, p: FloatArray) -> Result:
     return (w * e).sum(axis=1), np.hstack([-e, e, -turn, turn])
 
 
+def _share(v: FloatArray, p: FloatArray) -> Result:
+    """m = a + p0 (b - a)"""
+    s = p[:, 0]
+    return v[:, 2] - (1.0 - s) * v[:, 0] - s * v[:, 1], np.column_stack([s - 1.0, -s, np.ones(len(v))])
+
+
+def _sum(v: FloatArray, p: FloatArray) -> Result:
+    """a = b + p0 c"""
+    return v[:, 0] - v[:, 1] - p[:, 0] * v[:, 2], np.column_stack(
+        [np.ones(len(v)), -np.ones(len(v)), -p[:, 0]]
+    )
+
+
+def _arc_share(v: FloatArray, p: FloatArray) -> Result:
+    """(arc from S to P) = p1 (arc from S to E); variables p s e c r; p0 = -1 for a clockwise arc"""
+    nothing = np.zeros((len(v), 1))
+    way = np.hstack([p[:, 0:1], nothing])
+    part, by_part = _arc_length(v[:, [2, 3, 0, 1, 6, 7, 8]], way)
+    whole, by_whole = _arc_length(v[:, [2, 3, 4, 5, 6, 7, 8]], way)
+    k = p[:, 1:2]
+    slope = np.hstack([
+        by_part[:, 2:4], by_part[:, 0:2] - k * by_whole[:, 0:2], -k * by_whole[:, 2:4],
+        by_part[:, 4:7] - k * by_whole[:, 4:7],
+    ])  # fmt: skip
+    wrapped = (part - p[:, 1] * whole) > np.pi * v[:, 8]  # a point just before the start
+    turn = np.where(wrapped, 2.0 * np.pi, 0.0)
+    slope[:, 8] -= turn
+    return part - p[:, 1] * whole - turn * v[:, 8], slope
+
+
+def _curve_place(v: FloatArray, p: FloatArray) -> Result:
+    """A coordinate of P is that of the curve at t; variables p t and the curve's points x y x y ...;
+    parameters: which coordinate, length that stands for one unit of t, sort of curve"""
+    return _row_by_row(_place_off, v, p)
+
+
+def _place_off(row: Array, p: list[float]) -> Array:
+    place, _ = place_and_slope(tuple(p[2:]), row[:, 2:].reshape(len(row), -1, 2), row[:, 1] / p[1])
+    return row[:, 0] - place[:, int(p[0])]
+
+
+def _curve_slope(v: FloatArray, p: FloatArray) -> Result:
+    """A coordinate of D - K is that of the curve's derivative at t; variables d k t and the curve's points;
+    parameters as for _curve_place"""
+    return _row_by_row(_slope_off, v, p)
+
+
+def _slope_off(row: Array, p: list[float]) -> Array:
+    _, slope = place_and_slope(tuple(p[2:]), row[:, 3:].reshape(len(row), -1, 2), row[:, 2] / p[1])
+    return row[:, 0] - row[:, 1] - slope[:, int(p[0])]
+
+
+def _curve_share(v: FloatArray, p: FloatArray) -> Result:
+    """The length of the curve up to t is the share p0 of the whole; variables t and the curve's points;
+    parameters: share, length that stands for one unit of t, sort of curve"""
+    return _row_by_row(_share_off, v, p)
+
+
+def _share_off(row: Array, p: list[float]) -> Array:
+    before, whole = length_share(tuple(p[2:]), row[:, 1:].reshape(len(row), -1, 2), row[:, 0] / p[1])
+    return before - p[0] * whole
+
+
+def _row_by_row(function: Callable[[Array, list[float]], Array], v: FloatArray, p: FloatArray) -> Result:
+    values, slopes = np.empty(len(v)), np.empty(v.shape)
+    for k, parameters in enumerate(p.tolist()):
+
+        def one(row: Array, given: list[float] = parameters) -> Array:
+            return function(row, given)
+
+        values[k : k + 1], slopes[k : k + 1] = by_complex_step(one, v[k : k + 1])
+    return values, slopes
+
+
 Form = Callable[[FloatArray, FloatArray], Result]
 
 FORMS: dict[str, Form] = {
@@ -193,6 +269,12 @@ FORMS: dict[str, Form] = {
     "arc_length": _arc_length,
     "middle_on_line": _middle_on_line,
     "across_line": _across_line,
+    "share": _share,
+    "sum": _sum,
+    "arc_share": _arc_share,
+    "curve_place": _curve_place,
+    "curve_slope": _curve_slope,
+    "curve_share": _curve_share,
 }
 """Every form by name."""
 

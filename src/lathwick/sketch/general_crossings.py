@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
-from .pieces import ArcPiece, LinePiece, Piece
+from .pieces import ArcPiece, LinePiece, Piece, places_along, slopes_along
 from .plane_curves import CurvePiece
 
 CHORDS_PER_PART = 24
@@ -80,22 +80,9 @@ def _overlap(one: Piece, two: Piece) -> Vec2 | None:
     return (x, y)
 
 
-def points_along(piece: Piece, s: FloatArray) -> FloatArray:
-    """Points at shares `s`, shape (N,); returns shape (N, 2)."""
-    if isinstance(piece, CurvePiece):
-        return piece.points(s)
-    return np.array([piece.point(share) for share in s.tolist()])
-
-
 def _slope(piece: Piece, s: float) -> Vec2:
     """Derivative by the share."""
-    if isinstance(piece, LinePiece):
-        return (piece.end[0] - piece.start[0], piece.end[1] - piece.start[1])
-    if isinstance(piece, ArcPiece):
-        t = piece.angle + s * piece.sweep
-        k = piece.radius * piece.sweep
-        return (-k * math.sin(t), k * math.cos(t))
-    x, y = piece.slopes(np.array([s]))[0].tolist()
+    x, y = slopes_along(piece, np.array([s]))[0].tolist()
     return (x, y)
 
 
@@ -107,7 +94,7 @@ def _chords(piece: Piece) -> _Chords:
     else:
         count = CHORDS_PER_PART * (len(piece.curve.breaks(piece.low, piece.high)) - 1)
     shares = np.linspace(0.0, 1.0, count + 1)
-    ends, middles = points_along(piece, shares), points_along(piece, 0.5 * (shares[:-1] + shares[1:]))
+    ends, middles = places_along(piece, shares), places_along(piece, 0.5 * (shares[:-1] + shares[1:]))
     stray = np.linalg.norm(middles - 0.5 * (ends[:-1] + ends[1:]), axis=1)[:, None]
     wide = 2.0 * stray + 2.0 * RESOLUTION
     low, high = np.minimum(ends[:-1], ends[1:]) - wide, np.maximum(ends[:-1], ends[1:]) + wide

@@ -9,8 +9,8 @@ from itertools import combinations
 
 from ..errors import SketchError
 from .constraints import Constraint, Context
-from .edits import Edits
 from .entities import Arc, Entity, Line, Point, Round
+from .projecting import Projecting
 
 DEFAULT_ANGLE = 6.0
 
@@ -28,7 +28,7 @@ class Proposal:
         return f"{self.kind}({', '.join(e.name for e in self.entities)}), off by {self.off:.3g}"
 
 
-class Inference(Edits):
+class Inference(Projecting):
     """A sketch that can say what a rough drawing seems to mean."""
 
     def infer(self, tolerance: float, angle: float = DEFAULT_ANGLE) -> tuple[Proposal, ...]:

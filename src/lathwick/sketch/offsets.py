@@ -40,9 +40,22 @@ def _raw_loop(loop: PlaneLoop, inward: float) -> list[Piece]:
     for i, (piece, shifted) in enumerate(zip(loop.pieces, moved, strict=True)):
         if shifted is not None:
             pieces.append(shifted)
-        following = loop.pieces[(i + 1) % count]
-        here, there = _side(piece, 1.0, inward), _side(following, 0.0, inward)
-        pieces += _link(piece.end, here, there, inward, piece, following)
+        pieces += _link(piece, loop.pieces[(i + 1) % count], inward, with_overlap=True)
+    return pieces
+
+
+def moved_chain(chain: Sequence[Piece], closed: bool, left: float) -> list[Piece]:
+    """Every piece of a chain moved to its left, and an arc about each corner that opens.
+
+    The arc at the end of a piece is called after it, with ".corner".
+    """
+    pieces: list[Piece] = []
+    for i, piece in enumerate(chain):
+        shifted = _moved(piece, left)
+        if shifted is not None:
+            pieces.append(shifted)
+        if not piece.is_closed and (closed or i + 1 < len(chain)):
+            pieces += _link(piece, chain[(i + 1) % len(chain)], left, with_overlap=False)
     return pieces
 
 
@@ -79,16 +92,16 @@ def _side(piece: Piece, share: float, inward: float) -> Vec2:
     return (x - inward * ey, y + inward * ex)
 
 
-def _link(
-    corner: Vec2, here: Vec2, there: Vec2, inward: float, piece: Piece, following: Piece
-) -> Sequence[Piece]:
+def _link(piece: Piece, following: Piece, inward: float, with_overlap: bool) -> Sequence[Piece]:
     """What joins two moved pieces at a corner: an arc over a gap, a straight link over an overlap."""
+    here, there = _side(piece, 1.0, inward), _side(following, 0.0, inward)
     if math.dist(here, there) <= 2 * RESOLUTION:
         return ()
+    corner = piece.end
     (ux, uy), (vx, vy) = _direction(piece, 1.0), _direction(following, 0.0)
     turn = math.atan2(ux * vy - uy * vx, ux * vx + uy * vy)
     name = f"{piece.name}.corner"
     if turn * inward < 0:  # the corner turns away from the side to which it is moved
         angle = math.atan2(here[1] - corner[1], here[0] - corner[0])
         return (ArcPiece(corner, abs(inward), angle, turn, name, (here, there)),)
-    return (LinePiece(here, there, name),)
+    return (LinePiece(here, there, name),) if with_overlap else ()

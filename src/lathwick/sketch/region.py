@@ -13,7 +13,7 @@ from ..geometry.vector import Vec2
 from .arrangement import Arrangement
 from .loops import Patch, PlaneLoop
 from .offsets import offset_patches
-from .pieces import Piece
+from .pieces import Piece, second_moments
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +71,15 @@ class Region:
         sums = [piece.moments(middle) for piece in self.pieces]
         area, x, y = (math.fsum(column) for column in zip(*sums, strict=True))
         return (middle[0] + x / area, middle[1] + y / area)
+
+    @property
+    def second_moments(self) -> tuple[float, float, float]:
+        """Second moments of area about the centroid: the integrals of y^2, of x^2 and of x y, in the
+        directions of the sketch plane; unit to the fourth power."""
+        middle = self.centroid
+        sums = [second_moments(piece, middle) for piece in self.pieces]
+        ix, iy, ixy = (math.fsum(column) for column in zip(*sums, strict=True))
+        return (ix, iy, ixy)
 
     def contains(self, point: Vec2) -> bool:
         """Whether a point that is not on the boundary lies in the region."""

@@ -75,12 +75,15 @@ class Solving(Relations):
         """The solved values; a solution in which an entity has shrunk to nothing counts as none."""
         drawn = np.array(self.variables.values)
         solution = solve_equations(equations, drawn, self.variables.constant, self._scale())
-        if solution.converged and self._has_collapsed(solution.values):
+        if solution.converged and self._has_left_its_shape(solution.values):
             return Solution(drawn, False, solution.residual)
         return solution
 
-    def _has_collapsed(self, values: FloatArray) -> bool:
-        """Whether a line or an arc has no length, or a circle no radius."""
+    def _has_left_its_shape(self, values: FloatArray) -> bool:
+        """Whether a line has no length, a circle no radius, or a place on a spline is past its end."""
+        for contact in (contact for c in (*self._shapes, *self._constraints) for contact in c.contacts):
+            if not contact.is_within_at(float(values[contact.sliding])):
+                return True
         pairs = [e.ends() for e in self.entities]
         ends = [(a.ix, a.iy, b.ix, b.iy) for pair in pairs if pair for a, b in [pair]]
         radii = [e.ir for e in self.entities if isinstance(e, Round)]
@@ -128,6 +131,7 @@ class Solving(Relations):
             free=self._free(rank),
             repeats=tuple(repeats.items()),
             motions=self._motions(rank),
+            near_singular=tuple(dict.fromkeys(owners[i].name for i in rank.weak)),
         )
 
     def _movable(self) -> list[int]:
@@ -169,7 +173,8 @@ def _repeats(owners: Sequence[Constraint], rank: Rank) -> dict[str, tuple[str, .
     """The constraints all of whose equations follow from others, each with those others.
 
     A constraint of which only a part is said already (a symmetry of two points that are level
-    anyway) still holds something, and is not listed.
+    anyway) still holds something, and is not listed. Where a constraint brings unknowns of its own,
+    as many of its equations only find those.
     """
     dependent = dict(rank.dependent)
     rows: dict[int, list[int]] = {}
@@ -178,7 +183,9 @@ def _repeats(owners: Sequence[Constraint], rank: Rank) -> dict[str, tuple[str, .
     repeats = {}
     for group in rows.values():
         owner = owners[group[0]]
-        if not owner.is_internal and all(row in dependent for row in group):
-            sources = (owners[i] for row in group for i in dependent[row])
+        own = sum(len(contact.unknowns) for contact in owner.contacts)
+        repeated = [row for row in group if row in dependent]
+        if not owner.is_internal and len(repeated) >= len(group) - own and repeated:
+            sources = (owners[i] for row in repeated for i in dependent[row])
             repeats[owner.name] = tuple(dict.fromkeys(s.name for s in sources if s is not owner))
     return repeats

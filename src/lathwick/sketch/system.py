@@ -29,10 +29,11 @@ class System:
     def __init__(self, equations: Sequence[Equation], size: int) -> None:
         self.rows = len(equations)
         self.size = size
-        by_form: dict[str, list[int]] = {}
+        by_form: dict[tuple[str, int, int], list[int]] = {}
         for row, equation in enumerate(equations):
-            by_form.setdefault(equation.form, []).append(row)
-        self._blocks = [_block(form, rows, equations) for form, rows in by_form.items()]
+            shape = (len(equation.variables), len(equation.parameters))
+            by_form.setdefault((equation.form, *shape), []).append(row)
+        self._blocks = [_block(form, rows, equations) for (form, *_), rows in by_form.items()]
 
     def residuals(self, x: FloatArray) -> FloatArray:
         """Residuals at `x`, shape (size,); returns shape (rows,), length unit."""

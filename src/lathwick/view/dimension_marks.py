@@ -10,9 +10,12 @@ import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from ..geometry.vector import Vec2
 from ..sketch.constraints import Constraint
 from ..sketch.entities import Arc, Entity, Line, Point, Round
+from ..sketch.pieces import pieces_along, slopes_along
 
 Segment = tuple[Vec2, Vec2]
 CHARACTER_WIDTH, TEXT_HEIGHT = 7.4, 15.0
@@ -111,15 +114,18 @@ def _places(c: Constraint, layout: Layout) -> Iterator[Mark]:
 
 
 def dimension_text(c: Constraint) -> str:
-    """The name, where one was given, and the value."""
+    """The name, where one was given, and the value; in brackets where it is only measured."""
     sign = {"radius": "R ", "diameter": "⌀ "}.get(c.kind, "")
     degrees = "°" if c.kind == "angle" else ""
     label = "" if "(" in c.name else f"{c.name} "
-    return f"{label}{sign}{c.value:.6g}{degrees}"
+    text = f"{sign}{c.value:.6g}{degrees}"
+    return f"{label}({text})" if c.is_reference else f"{label}{text}"
 
 
 def _measured(c: Constraint) -> tuple[Vec2, Vec2]:
     """The two points a linear dimension runs between."""
+    if c.kind == "offset":
+        return _offset_places(c)
     if len(c.entities) == 1:
         ends = c.entities[0].ends()
         assert ends is not None
@@ -133,6 +139,16 @@ def _measured(c: Constraint) -> tuple[Vec2, Vec2]:
     point: Entity = other.start if isinstance(other, Line) else other
     assert isinstance(point, Point) and isinstance(line, Line)
     return point.position, _foot(point.position, line)
+
+
+def _offset_places(c: Constraint) -> tuple[Vec2, Vec2]:
+    """From the middle of the first curve of an offset straight back by the distance."""
+    piece = pieces_along(c.entities[1])[0]
+    (x, y), (ux, uy) = piece.point(0.5), slopes_along(piece, np.array([0.5]))[0].tolist()
+    size = math.hypot(ux, uy)
+    places = [(x - k * uy / size, y + k * ux / size) for k in ((c.value or 0.0), -(c.value or 0.0))]
+    anchor = c.entities[0].points()[0].position
+    return (x, y), min(places, key=lambda p: math.dist(p, anchor))
 
 
 def _nearest_places(one: Entity, two: Entity) -> tuple[Vec2, Vec2]:
