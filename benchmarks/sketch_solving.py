@@ -50,7 +50,7 @@ def run() -> list[Result]:
     sk = link_chain(5, 2.0)
     drawn = np.array(sk.variables.values)
     active = [*sk._shapes, *sk.constraints]
-    context = Context(active, sk.extent)
+    context = Context(active)
     system = System([e for c in active for e in c.equations(context)], len(drawn))
     free = np.flatnonzero(~np.array(sk.variables.constant))
 

@@ -42,7 +42,10 @@ def test_rough_drawings_become_exact(name):
         report = sketch.solve()
         assert report.is_fully_defined, str(report)
         assert report.max_residual < 1e-11 * max(extent, sketch.extent)
-        right += area(sketch) == pytest.approx(expected, rel=1e-9)
+        try:
+            right += area(sketch) == pytest.approx(expected, rel=1e-9)
+        except lw.SketchError:  # solved to a shape that crosses itself: another branch
+            continue
     assert right >= 98
 
 

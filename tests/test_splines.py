@@ -226,25 +226,41 @@ def test_part_between_crossings_is_what_is_made_and_exported(tmp_path):
     assert length == pytest.approx(region.perimeter, rel=2e-3)
 
 
-@pytest.mark.parametrize(
-    "edit",
-    [
-        lambda sk: sk.trim(sk["wave"], (-3, 3.5)),
-        lambda sk: sk.trim(sk["walls"].lines[0], (0, 8)),
-        lambda sk: sk.split(sk["wave"], (3, 5)),
-        lambda sk: sk.extend(sk.line((5, 2), (5, 3)), (5, 3)),
-    ],
-)
-def test_cutting_at_a_spline_is_refused(edit):
-    """Nothing can be held on a spline yet; the refusal says how to go about it, and changes nothing."""
+def test_trims_at_a_spline_hold_when_it_moves():
+    """Walls are cut at the wave and the wave at the walls; the part left is the one that was picked."""
     sk = walls_and_wave()
-    with pytest.raises(lw.SketchError, match=r"nothing can be cut yet; pick the part you want"):
-        edit(sk)
-    assert sk.region(containing=(5, 1)).area > 0
+    picked = sk.region(containing=(5, 1)).area
+    sk.trim(sk["wave"], (-3, 3.5))
+    sk.trim(sk["wave"], (13, 6))
+    sk.trim(sk["walls"].lines[0], (0, 8))
+    sk.trim(sk["walls"].lines[2], (10, 8))
+    (region,) = sk.regions()
+    assert region.area == pytest.approx(picked, rel=1e-9)
+    sk.fix(*sk["walls"].vertices)
+    sk.distance_y(sk["wave"].through[2], sk.x_axis.start, 6)
+    wave, lines = sk["wave"], sk["walls"].lines
+    (moved,) = sk.regions()
+    assert moved.area != pytest.approx(picked, rel=1e-3)
+    assert moved.area == pytest.approx(sk.region(containing=(5, 1)).area, rel=1e-12)
+    for line in (lines[0], lines[2]):
+        cut = next(p for span in line.spans for p in span if p.name.startswith("cut"))
+        spot = wave.curve().points(np.array([wave.curve().at(cut.position)]))[0]
+        assert math.dist(spot, cut.position) < 1e-9
+
+
+def test_extend_and_split_at_a_spline():
+    """A line is lengthened to a spline; a spline is divided where it is picked."""
+    sk = walls_and_wave()
+    end = sk.extend(sk.line((5, 2), (5, 3)), (5, 3))
+    assert end.y == pytest.approx(4.5, abs=0.5)
+    point = sk.split(sk["wave"], (3, 5))
+    assert len(sk["wave"].spans) == 2
+    assert sk.solve().is_solved
+    assert math.dist(point.position, (3, 5)) < 0.2
 
 
 def test_curves_are_mirrored_and_repeated():
-    """Splines and ellipses follow their originals; text says that it cannot yet."""
+    """Splines and ellipses follow their originals."""
     sk = lw.Sketch()
     half = sk.spline([(0, 8), (5, 6), (6, 0)], name="half")
     oval = sk.ellipse((3, 3), 1.5, 0.5, angle=20, name="oval")
@@ -255,5 +271,3 @@ def test_curves_are_mirrored_and_repeated():
     assert region.centroid[0] == pytest.approx(0, abs=1e-12)
     (row,) = sk.copies(oval, 2, about=sk.origin, angle=30)
     assert row[0].major == pytest.approx(1.5)
-    with pytest.raises(lw.SketchError, match="text, which cannot be copied yet"):
-        sk.mirror(sk.text("A", 2), sk.y_axis)

@@ -103,3 +103,40 @@ def test_impossible_text_is_refused(arguments, options, words):
     """One sentence each."""
     with pytest.raises(lw.SketchError, match=words):
         lw.Sketch().text(*arguments, **options)
+
+
+def test_three_texts_make_one_valid_solid(tmp_path, outside_check):
+    """Three lines of text with holes in the letters: exact B-spline faces, in measures, mesh and files."""
+    sk = lw.Sketch(name="tag")
+    words = ("SEDGEMERE", "GAUGE 8", "No. 0469 B")
+    for k, line in enumerate(words):
+        sk.text(line, 5, at=(0, -8 * k), align="center", name=f"line{k}")
+    regions = sk.regions()
+    area = math.fsum(r.area for r in regions)
+    assert area == pytest.approx(sum(font_area(line, 5) for line in words), rel=1e-9)
+    assert sum(len(r.holes) for r in regions) >= 12
+    body = lw.extrude(regions, 1.5, step="words")
+    assert body.check() == ()
+    assert body.volume == pytest.approx(1.5 * area, rel=1e-12)
+    assert any(face.kind == "spline" for face in body.faces("words/side:line1"))
+    lw.save(body, tmp_path / "words.step")
+    lw.save(body, tmp_path / "words.stl", chord=0.02)
+    outside_check(tmp_path / "words.step")
+    outside_check(tmp_path / "words.stl")
+
+
+def test_copies_of_text():
+    """A row keeps the letters, a ring turns them, a mirror line mirrors them; all follow the first."""
+    sk = lw.Sketch()
+    text = sk.text("R5", 4, at=(10, 2), name="mark")
+    area = math.fsum(r.area for r in sk.regions())
+    ((row,),) = sk.copies(text, 2, dy=-9)
+    ((turned,),) = sk.copies(text, 2, about=sk.origin, angle=90)
+    (image,) = sk.mirror(text, sk.y_axis)
+    assert math.fsum(r.area for r in sk.regions()) == pytest.approx(4 * area, rel=1e-9)
+    sk.distance_x(sk.origin, text.at, 12)
+    sk.solve()
+    first = text.strokes()[0][0][0]
+    assert row.strokes()[0][0][0] == pytest.approx((first[0], first[1] - 9))
+    assert turned.strokes()[0][0][0] == pytest.approx((-first[1], first[0]))
+    assert image.strokes()[0][0][0] == pytest.approx((-first[0], first[1]))

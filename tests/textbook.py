@@ -361,7 +361,7 @@ TEXTBOOK: dict[str, tuple[Case, float]] = {
     "dovetail": (dovetail, 16.0),
     "nut": (nut, 16.0),
     "shaft": (shaft, 8.0),
-    "three rounds": (three_rounds, 6.0),
+    "three rounds": (three_rounds, 4.0),
 }
 """Name -> (drawing, extent that disturbances are a share of)."""
 

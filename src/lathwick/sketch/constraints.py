@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
+from operator import itemgetter
 from typing import TypeAlias
 
 from ..errors import SketchError
@@ -111,6 +112,14 @@ class Constraint:
         for contact in self.contacts:
             contact.retire()
 
+    def reads(self, context: Context) -> tuple[int, ...]:
+        """The variables on whose values the equations depend."""
+        found = {i for e in self.entities for i in e.own_variables()}
+        if len(self.entities) >= 2:
+            shared = context.shared_point(self.entities[0], self.entities[1])
+            found.update((shared.ix, shared.iy) if shared else ())
+        return (*sorted(found), *(i for contact in self.contacts for i in contact.unknowns))
+
     def equations(self, context: Context) -> list[Equation]:
         """The scalar equations, with branches taken from the drawing as it is now."""
         return [] if self.is_reference else _WRITERS[self.kind](self, context)
@@ -132,12 +141,25 @@ def checked_value(kind: str, value: float) -> float:
     return number
 
 
-class Context:
-    """Which points are one and the same, and which points are known to lie on which curve."""
+class _Written:
+    """The equations of a constraint, and the values of variables and dimension they were written for."""
 
-    def __init__(self, constraints: Iterable[Constraint], size: float) -> None:
-        self.size = size
+    def __init__(self, read: Callable[[Sequence[float]], object]) -> None:
+        self.read = read
+        self.state: object = None
+        self.equations: list[Equation] = []
+
+
+class Context:
+    """Which points are one and the same, and which points are known to lie on which curve.
+
+    This depends on which constraints there are, not on where anything is drawn.
+    """
+
+    def __init__(self, constraints: Iterable[Constraint]) -> None:
         self._same: dict[Point, Point] = {}
+        self._shared: dict[tuple[Entity, Entity], Point | None] = {}
+        self._written: dict[Constraint, _Written] = {}
         self._on: dict[Entity, list[Point]] = {}
         for constraint in constraints:
             if constraint.kind == "coincident":
@@ -169,8 +191,26 @@ class Context:
             ends = (curve.start, curve.end) if curve.controlled else curve.through
         return {self.same(p): p for p in (*ends, *self._on.get(curve, ()))}
 
+    def equations(self, constraint: Constraint, values: Sequence[float]) -> list[Equation]:
+        """The equations of a constraint; those of the last time where nothing has moved since.
+
+        values : all variables of the sketch, as the entities hold them.
+        """
+        written = self._written.get(constraint)
+        if written is None:
+            written = self._written[constraint] = _Written(itemgetter(*constraint.reads(self)))
+        state = (written.read(values), constraint.value)
+        if written.state != state:
+            written.state, written.equations = state, constraint.equations(self)
+        return written.equations
+
     def shared_point(self, one: Entity, two: Entity) -> Point | None:
         """A point known to lie on both curves, if there is one."""
+        if (one, two) not in self._shared:
+            self._shared[one, two] = self._found_shared(one, two)
+        return self._shared[one, two]
+
+    def _found_shared(self, one: Entity, two: Entity) -> Point | None:
         first = self.on_curve(one)
         for representative in self.on_curve(two):
             if representative in first:
@@ -455,7 +495,8 @@ def _on_at_share(c: Constraint, point: Point, curve: Entity, where: tuple[str, f
     kind, share = where
     if isinstance(curve, (EllipseEntity, SplineEntity)):
         (contact,) = c.contacts
-        held = contact.at_parameter(share) if kind == "parameter" else contact.at_length(share)
+        is_end = share in (0.0, 1.0)
+        held = contact.at_parameter(share) if kind == "parameter" or is_end else contact.at_length(share)
         return [*contact.place(point), *held]
     if isinstance(curve, Line):
         a, b = curve.start, curve.end
@@ -487,12 +528,8 @@ def _symmetric(c: Constraint, context: Context) -> list[Equation]:
     if isinstance(a, Circle) and isinstance(b, Circle):
         return [*_mirrored(a.center, b.center, about), _difference(a.ir, b.ir)]
     if isinstance(a, EllipseEntity) and isinstance(b, EllipseEntity):
-        tips = _mirrored(a.tip, b.tip, about)
-        return [
-            *_mirrored(a.center, b.center, about),
-            *tips,
-            _mirrored_on_circle(a.side, b.side, a.center, about),
-        ]
+        rows = [*_mirrored(a.center, b.center, about), *_mirrored(a.tip, b.tip, about)]
+        return [*rows, Equation("equal_length", (*_pair(a.center, a.side), *_pair(b.center, b.side)))]
     if isinstance(a, SplineEntity) and isinstance(b, SplineEntity):
         return _mirrored_splines(a, b, about)
     rows = []

@@ -123,10 +123,12 @@ def independent_rows(rows: Sequence[Row], columns: Iterable[int]) -> Rank:
 
 
 class _Echelon:
-    """Sparse rows in echelon form. Each kept row owns the column where it is largest."""
+    """Sparse rows in echelon form. Each kept row owns the column where it is largest, where it is one;
+    it is kept without that entry."""
 
     def __init__(self) -> None:
         self._kept: list[Row] = []
+        self._columns: list[int] = []
         self._owner: dict[int, int] = {}
         self._number: list[int] = []
         self._multipliers: list[dict[int, float]] = []
@@ -134,38 +136,42 @@ class _Echelon:
 
     def add(self, row: Row) -> bool:
         """Reduce a row by those kept before it and keep what is left; False if nothing is."""
-        size = math.sqrt(sum(v * v for v in row.values()))
+        owner, used = self._owner, dict[int, float]()
+        size = math.hypot(*row.values())
         rest = {c: v / size for c, v in row.items() if v} if size > 0 else {}
-        used: dict[int, float] = {}
-        todo = [self._owner[c] for c in rest if c in self._owner]
-        heapq.heapify(todo)
+        todo = [owner[c] for c in rest if c in owner]
+        if len(todo) > 1:
+            heapq.heapify(todo)
         while todo:
             k = heapq.heappop(todo)
-            kept, column = self._kept[k], self._column(k)
-            factor = rest.pop(column, 0.0)
+            factor = rest.pop(self._columns[k], 0.0)
             if factor == 0.0:
                 continue
             used[k] = factor
-            for c, v in kept.items():
-                if c == column:
-                    continue
-                if c not in rest and c in self._owner:
-                    heapq.heappush(todo, self._owner[c])
-                rest[c] = rest.get(c, 0.0) - factor * v
+            for c, v in self._kept[k].items():
+                here = rest.get(c)
+                if here is None:
+                    rest[c] = -factor * v
+                    if c in owner:
+                        heapq.heappush(todo, owner[c])
+                else:
+                    rest[c] = here - factor * v
         self._multipliers.append(used)
-        column = max(rest, key=lambda c: abs(rest[c]), default=-1)
-        if column < 0 or abs(rest[column]) <= DEPENDENT:
+        column, pivot = -1, 0.0
+        for c, v in rest.items():
+            if v > abs(pivot) or -v > abs(pivot):
+                column, pivot = c, v
+        if abs(pivot) <= DEPENDENT:
             return False
-        pivot = rest[column]
+        number = len(self._multipliers) - 1
         if abs(pivot) <= WEAK:
-            self.weak.append(len(self._multipliers) - 1)
-        self._owner[column] = len(self._kept)
-        self._kept.append({c: v / pivot for c, v in rest.items() if abs(v) > ROUNDING})
-        self._number.append(len(self._multipliers) - 1)
+            self.weak.append(number)
+        owner[column] = len(self._kept)
+        del rest[column]
+        self._columns.append(column)
+        self._kept.append({c: v / pivot for c, v in rest.items() if v > ROUNDING or v < -ROUNDING})
+        self._number.append(number)
         return True
-
-    def _column(self, k: int) -> int:
-        return next(c for c in self._kept[k] if self._owner.get(c) == k)
 
     def sources(self, row: int) -> tuple[int, ...]:
         """The given rows that a dependent row is a combination of, in order."""
@@ -183,15 +189,16 @@ class _Echelon:
     def motion(self, columns: Iterable[int]) -> dict[int, Row]:
         """How each column that can move does so with the columns that no row owns."""
         moves: dict[int, Row] = {c: {c: 1.0} for c in columns if c not in self._owner}
+        if not moves:
+            return moves
         for k in range(len(self._kept) - 1, -1, -1):
-            column, total = self._column(k), dict[int, float]()
+            total: Row = {}
             for c, v in self._kept[k].items():
-                if c != column:
-                    for free, share in moves.get(c, {}).items():
-                        total[free] = total.get(free, 0.0) - v * share
+                for free, share in moves.get(c, {}).items():
+                    total[free] = total.get(free, 0.0) - v * share
             total = {free: share for free, share in total.items() if abs(share) > MOVABLE}
             if total:
-                moves[column] = total
+                moves[self._columns[k]] = total
         return moves
 
 

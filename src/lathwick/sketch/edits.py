@@ -6,6 +6,7 @@ ends, and every dimension between them; only the part of it that bounds the prof
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable, Iterable
 from typing import overload
@@ -359,7 +360,7 @@ class Edits(Solving):
 
         In a row: each copy is (dx, dy) from the one before. In a ring `about` a point: spread over
         `angle` degrees; over less than 360 the last copy stands at that angle. The copies are
-        called after the originals, with ".2", ".3", ... Returns a list for each copy made.
+        called after the originals, with the next free of ".2", ".3", ... Returns a list for each copy made.
         """
         if count < 2:
             raise SketchError(f"copies need a count of at least 2, got {count}")
@@ -373,9 +374,13 @@ class Edits(Solving):
         for k in range(1, count):
             place = self._repeated(k, dx, dy, about, k * turn)
             made.append(
-                [self._copied(e, f"{e.name}.{k + 1}", place, None, k * turn) for e in flattened(things)]
+                [self._copied(e, self._next(e.name), place, None, k * turn) for e in flattened(things)]
             )
         return made
+
+    def _next(self, name: str) -> str:
+        """ "name.2", or the first higher number that is free."""
+        return next(f"{name}.{k}" for k in itertools.count(2) if f"{name}.{k}" not in self._names)
 
     def _repeated(
         self, k: int, dx: float, dy: float, about: Point | None, turn: float

@@ -52,12 +52,19 @@ def _turned(v: FloatArray, p: FloatArray) -> Result:
     return off, np.column_stack([np.ones(len(v)), -cos, -sin, cos - 1.0, sin])
 
 
+def _mirrored_columns(g: FloatArray) -> FloatArray:
+    """Derivatives by the start and the end of a difference from those by the difference, (N, 2) -> (N, 4)."""
+    out = np.empty((len(g), 4))
+    np.negative(g, out=out[:, :2])
+    out[:, 2:] = g
+    return out
+
+
 def _apart(v: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Length of (x1 - x0, y1 - y0), shape (N,), and its derivatives by x0 y0 x1 y1, shape (N, 4)."""
     d = v[:, 2:4] - v[:, 0:2]
     length = np.hypot(d[:, 0], d[:, 1])
-    e = d / np.maximum(length, TINY)[:, None]
-    return length, np.hstack([-e, e])
+    return length, _mirrored_columns(d / np.maximum(length, TINY)[:, None])
 
 
 def _distance(v: FloatArray, p: FloatArray) -> Result:
@@ -69,7 +76,9 @@ def _distance(v: FloatArray, p: FloatArray) -> Result:
 def _on_circle(v: FloatArray, p: FloatArray) -> Result:
     """|PC| = r"""
     length, slope = _apart(v)
-    return length - v[:, 4], np.column_stack([slope, -np.ones(len(v))])
+    out = np.empty((len(v), 5))
+    out[:, :4], out[:, 4] = slope, -1.0
+    return length - v[:, 4], out
 
 
 def _on_ellipse(v: FloatArray, p: FloatArray) -> Result:
@@ -99,20 +108,32 @@ def _equal_length(v: FloatArray, p: FloatArray) -> Result:
 def _turn(v: FloatArray) -> FloatArray:
     """Derivatives of the direction angle of AB by ax ay bx by, shape (N, 4)."""
     d = v[:, 2:4] - v[:, 0:2]
-    square = np.maximum((d * d).sum(axis=1), TINY)[:, None]
-    g = np.column_stack([-d[:, 1], d[:, 0]]) / square
-    return np.hstack([-g, g])
+    return _mirrored_columns(_turning(d))
+
+
+def _turning(d: FloatArray) -> FloatArray:
+    """Derivatives of the direction angle of vectors, shape (N, 2), by their components."""
+    x, y = d[:, 0], d[:, 1]
+    square = np.maximum(x * x + y * y, TINY)
+    g = np.empty_like(d)
+    g[:, 0], g[:, 1] = -y / square, x / square
+    return g
 
 
 def _direction(v: FloatArray, p: FloatArray) -> Result:
     """(angle from AB to CD) = p0 radians, times the length p1; the difference is taken in (-pi, pi]."""
     a, b = v[:, 2:4] - v[:, 0:2], v[:, 6:8] - v[:, 4:6]
     cross = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    dot = (a * b).sum(axis=1)
+    dot = a[:, 0] * b[:, 0] + a[:, 1] * b[:, 1]
     c, s = np.cos(p[:, 0]), np.sin(p[:, 0])
     off = np.arctan2(cross * c - dot * s, dot * c + cross * s)
     scale = p[:, 1:2]
-    return off * p[:, 1], np.hstack([-scale * _turn(v[:, 0:4]), scale * _turn(v[:, 4:8])])
+    by_a, by_b = scale * _turning(a), scale * _turning(b)
+    slope = np.empty((len(v), 8))
+    slope[:, 0:2], slope[:, 6:8] = by_a, by_b
+    np.negative(by_a, out=slope[:, 2:4])
+    np.negative(by_b, out=slope[:, 4:6])
+    return off * p[:, 1], slope
 
 
 def _height(v: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -41,7 +41,7 @@ class Inference(Projecting):
             raise SketchError(
                 f"infer needs a tolerance above 0 and an angle of 0 to 45, got {tolerance}, {angle}"
             )
-        context = Context([*self._shapes, *self._constraints], self.extent)
+        context = Context([*self._shapes, *self._constraints])
         curves = [e for e in self.entities if isinstance(e, (Line, Round))]
         return tuple(
             proposal

@@ -46,12 +46,13 @@ class Solution:
 
 
 def solve_equations(
-    equations: Sequence[Equation], drawn: FloatArray, constant: Sequence[bool], size: float
+    equations: Sequence[Equation], system: System, drawn: FloatArray, constant: Sequence[bool], size: float
 ) -> Solution:
     """Move `drawn` (all variables) as little as possible so that `equations` hold.
 
-    `size` is the extent of the drawing: residuals up to 1e-11 of it count as zero. An attempt
-    that sticks is tried again from a few disturbed starts before the answer is "not converged".
+    `system` is that of the same equations. `size` is the extent of the drawing: residuals up to 1e-11
+    of it count as zero. An attempt that sticks is tried again from a few disturbed starts before the
+    answer is "not converged".
     """
     tolerance = RELATIVE_TOLERANCE * size
     elimination = Elimination(len(drawn), tolerance)
@@ -66,7 +67,7 @@ def solve_equations(
     rest = [equations[i] for i in numbers]
     folding = elimination.fold()
     unknowns = folding.start(drawn)
-    off = np.abs(System(rest, len(drawn)).residuals(folding.expand(unknowns)))
+    off = np.abs(system.residuals(folding.expand(unknowns)))[numbers]
     for part in _components(rest, folding):
         if off[part.rows].max() <= SATISFIED * size:
             continue
@@ -76,7 +77,7 @@ def solve_equations(
             return Solution(drawn, False, attempt.residual, suspects)
         unknowns[part.columns] = attempt.values
     values = folding.expand(unknowns)
-    residual = _largest(System(equations, len(drawn)).residuals(values)) if equations else 0.0
+    residual = _largest(system.residuals(values)) if equations else 0.0
     return Solution(values, residual <= 10 * tolerance, residual)
 
 
@@ -173,9 +174,6 @@ class _Reduced:
     def values(self, unknowns: FloatArray) -> FloatArray:
         return np.append(unknowns, 0.0)[self._where] + self._offset
 
-    def residuals(self, unknowns: FloatArray) -> FloatArray:
-        return self._system.residuals(self.values(unknowns))
-
     def evaluate(self, unknowns: FloatArray) -> tuple[FloatArray, Jacobian]:
         """Residuals and derivatives by the unknowns; sparse when there are many."""
         residual, (rows, variables, values) = self._system.evaluate_sparse(self.values(unknowns))
@@ -227,14 +225,14 @@ def _iterate(reduced: _Reduced, start: FloatArray, size: float) -> _Attempt:
         longest = float(np.abs(step).max())
         if longest > LONGEST_STEP * size:
             step *= LONGEST_STEP * size / longest
-        trial = reduced.residuals(x + step)
+        trial, slopes = reduced.evaluate(x + step)
         new_square, new_worst = float(trial @ trial), _largest(trial)
         if new_square < square or new_worst < 0.5 * worst:
             settled = new_square > 0.81 * square and worst <= 1e-14 * size
             x, square, worst, residual = x + step, new_square, new_worst, trial
             if settled:
                 break
-            residual, jacobian = reduced.evaluate(x)
+            jacobian = slopes
             damping = damping / 10 if damping > 1e-12 else 0.0
         elif worst <= 1e-13 * size or longest <= 1e-15 * size or damping > 1e8:
             break

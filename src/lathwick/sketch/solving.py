@@ -22,11 +22,14 @@ from .entities import Round
 from .equations import Equation, FloatArray
 from .relations import Relations
 from .solver import Solution, solve_equations
-from .system import System
+from .system import IntArray, System
 
 
 class Solving(Relations):
     """A constrained drawing with its solver and diagnosis."""
+
+    _extents: tuple[int, IntArray, IntArray] | None = None
+    _last: tuple[list[Constraint], Context] | None = None
 
     def solve(self) -> SketchReport:
         """Move the drawing as little as possible so that every constraint holds, and diagnose it.
@@ -36,11 +39,12 @@ class Solving(Relations):
         """
         active = self._active(self._constraints)
         equations, owners = self._equations(active)
-        solution = self._solution(equations)
+        system = System(equations, len(self.variables.values))
+        solution = self._solution(equations, system)
         if not solution.converged:
-            return self._conflict(equations, owners, solution)
+            return self._conflict(system, owners, solution)
         self.variables.values[:] = solution.values.tolist()
-        return self._report(equations, owners, solution)
+        return self._report(system, owners, solution)
 
     def _active(self, constraints: Iterable[Constraint]) -> list[Constraint]:
         """The shapes of the entities and the given constraints, in the order they were made."""
@@ -49,13 +53,24 @@ class Solving(Relations):
     @property
     def extent(self) -> float:
         """Size of the drawing: the diagonal of the box around its points and circles."""
-        reach = [(p.x, p.y, 0.0) for e in self.entities for p in e.points()]
-        reach += [(e.center.x, e.center.y, e.radius) for e in self.entities if isinstance(e, Round)]
-        if not reach:
+        if not self.entities:
             return 1.0
-        low = (min(x - r for x, _, r in reach), min(y - r for _, y, r in reach))
-        high = (max(x + r for x, _, r in reach), max(y + r for _, y, r in reach))
+        values = np.array(self.variables.values)
+        points, rounds = self._places()
+        (x, y), reach = values[points].T, np.zeros(len(points))
+        reach[: len(rounds)] = values[rounds]
+        low, high = ((x - reach).min(), (y - reach).min()), ((x + reach).max(), (y + reach).max())
         return math.dist(low, high) or 1.0
+
+    def _places(self) -> tuple[IntArray, IntArray]:
+        """Variables of all points, the centers of circles first, and of the radii of those."""
+        if self._extents is None or self._extents[0] != len(self.entities):
+            circles = [e for e in self.entities if isinstance(e, Round)]
+            points = [e.center for e in circles] + [p for e in self.entities for p in e.points()]
+            where = np.array([(p.ix, p.iy) for p in points], dtype=np.intp)
+            radii = np.array([e.ir for e in circles], dtype=np.intp)
+            self._extents = (len(self.entities), where, radii)
+        return self._extents[1:]
 
     def _scale(self) -> float:
         """The larger of what is drawn and what is dimensioned; a rough drawing may be far too small."""
@@ -63,18 +78,24 @@ class Solving(Relations):
         return max([self.extent, *lengths])
 
     def _equations(self, active: Sequence[Constraint]) -> tuple[list[Equation], list[Constraint]]:
-        context = Context(active, self.extent)
+        context = self._context(active)
         equations, owners = [], []
         for constraint in active:
-            rows = constraint.equations(context)
+            rows = context.equations(constraint, self.variables.values)
             equations += rows
             owners += [constraint] * len(rows)
         return equations, owners
 
-    def _solution(self, equations: Sequence[Equation]) -> Solution:
+    def _context(self, active: Sequence[Constraint]) -> Context:
+        """The context of the constraints; that of the last solve is used again for the same ones."""
+        if self._last is None or self._last[0] != active:
+            self._last = (list(active), Context(active))
+        return self._last[1]
+
+    def _solution(self, equations: Sequence[Equation], system: System) -> Solution:
         """The solved values; a solution in which an entity has shrunk to nothing counts as none."""
         drawn = np.array(self.variables.values)
-        solution = solve_equations(equations, drawn, self.variables.constant, self._scale())
+        solution = solve_equations(equations, system, drawn, self.variables.constant, self._scale())
         if solution.converged and self._has_left_its_shape(solution.values):
             return Solution(drawn, False, solution.residual)
         return solution
@@ -96,15 +117,13 @@ class Solving(Relations):
 
     def _holds(self, constraints: Iterable[Constraint]) -> bool:
         equations, _ = self._equations(self._active(constraints))
-        return self._solution(equations).converged
+        return self._solution(equations, System(equations, len(self.variables.values))).converged
 
-    def _conflict(
-        self, equations: Sequence[Equation], owners: Sequence[Constraint], solution: Solution
-    ) -> SketchReport:
+    def _conflict(self, system: System, owners: Sequence[Constraint], solution: Solution) -> SketchReport:
         drawn = np.array(self.variables.values)
         names = tuple(c.name for c in self._culprits(owners, solution))
-        freedom = len(self._movable()) - self._rank(equations, drawn).rank
-        residual = float(np.abs(System(equations, len(drawn)).residuals(drawn)).max())
+        freedom = len(self._movable()) - self._rank(system, drawn).rank
+        residual = float(np.abs(system.residuals(drawn)).max())
         return SketchReport(freedom, (), names or ("shapes of the entities",), residual)
 
     def _culprits(self, owners: Sequence[Constraint], solution: Solution) -> list[Constraint]:
@@ -118,10 +137,8 @@ class Solving(Relations):
         found = {id(c) for c in smallest_conflict(suspects, self._holds)}
         return [c for c in self._constraints if id(c) in found]
 
-    def _report(
-        self, equations: Sequence[Equation], owners: Sequence[Constraint], solution: Solution
-    ) -> SketchReport:
-        rank = self._rank(equations, solution.values)
+    def _report(self, system: System, owners: Sequence[Constraint], solution: Solution) -> SketchReport:
+        rank = self._rank(system, solution.values)
         repeats = _repeats(owners, rank)
         return SketchReport(
             freedom=len(self._movable()) - rank.rank,
@@ -137,19 +154,25 @@ class Solving(Relations):
     def _movable(self) -> list[int]:
         return [i for i, constant in enumerate(self.variables.constant) if not constant]
 
-    def _rank(self, equations: Sequence[Equation], values: FloatArray) -> Rank:
+    def _rank(self, system: System, values: FloatArray) -> Rank:
         """Rank of the derivatives by the variables that may move."""
         constant = self.variables.constant
-        rows = System(equations, len(values)).sparse_rows(values)
-        return independent_rows(
-            [{c: v for c, v in row.items() if not constant[c]} for row in rows], self._movable()
-        )
+        rows = system.sparse_rows(values)
+        fixed = {i for i, is_constant in enumerate(constant) if is_constant}
+        for row in rows:
+            for c in fixed & row.keys():
+                del row[c]
+        return independent_rows(rows, self._movable())
 
     def _free(self, rank: Rank) -> tuple[str, ...]:
         moving = rank.motion.keys()
+        if not moving:
+            return ()
         return tuple(e.name for e in self.entities if not moving.isdisjoint(e.own_variables()))
 
     def _motions(self, rank: Rank) -> tuple[Motion, ...]:
+        if not rank.motion:
+            return ()
         points = dict.fromkeys(p for e in self.entities for p in e.points())
         found = []
         for p in points:
@@ -177,6 +200,8 @@ def _repeats(owners: Sequence[Constraint], rank: Rank) -> dict[str, tuple[str, .
     as many of its equations only find those.
     """
     dependent = dict(rank.dependent)
+    if not dependent:
+        return {}
     rows: dict[int, list[int]] = {}
     for row, owner in enumerate(owners):
         rows.setdefault(id(owner), []).append(row)
