@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 import numpy as np
 
@@ -103,6 +103,24 @@ class BSpline:
             u = np.clip(u - slope / safe, self.low, self.high)
         return u
 
+    def between(self, t0: float, t1: float) -> Self:
+        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2)."""
+        from scipy.interpolate import insert
+
+        knots, controls, k = np.array(self.knots), self.controls, self.degree
+        for t in (t0, t1):
+            need = k - int((np.abs(knots - t) < 1e-14).sum())
+            if need > 0 and self.low < t < self.high:
+                padded = np.vstack([controls, np.zeros((k + 1, controls.shape[1]))])
+                knots, columns, _ = insert(t, (knots, list(padded.T), k), m=need)
+                controls = np.array(columns).T[: len(knots) - k - 1]
+        first = int(np.searchsorted(knots, t0 - 1e-14))
+        inner = knots[(knots > t0 + 1e-14) & (knots < t1 - 1e-14)]
+        begin = 0 if t0 <= self.low else first - 1
+        count = len(inner) + k + 1
+        ends = (t0,) * (k + 1), (t1,) * (k + 1)
+        return type(self)(k, (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count])
+
     def length_between(self, t0: float, t1: float) -> float:
         """Length from t0 to t1, by quadrature on each of `parts`."""
         nodes, weights = QUADRATURE
@@ -126,7 +144,34 @@ class SplineCurve(BSpline):
 
     @property
     def period(self) -> float:
-        return 0.0
+        """Length of the parameter range of a closed curve, which may be passed round; 0.0 of an open one."""
+        return self.high - self.low if self.is_closed else 0.0
+
+    def points(self, t: FloatArray) -> FloatArray:
+        return super().points(self._wrapped(t))
+
+    def derivatives(self, t: FloatArray) -> FloatArray:
+        return super().derivatives(self._wrapped(t))
+
+    def second(self, t: FloatArray) -> FloatArray:
+        return super().second(self._wrapped(t))
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        if t1 <= self.high or not self.period:
+            return super().breaks(t0, t1)
+        turns = [k + n * self.period for n in (0, 1) for k in dict.fromkeys(self.knots)]
+        return [t0, *(k for k in sorted(set(turns)) if t0 < k < t1), t1]
+
+    def extremes(self, t0: float, t1: float) -> list[float]:
+        if t1 <= self.high or not self.period:
+            return super().extremes(t0, t1)
+        rest = super().extremes(self.low, t1 - self.period)
+        return sorted({*super().extremes(t0, self.high), self.high, *(t + self.period for t in rest)})
+
+    def _wrapped(self, t: FloatArray) -> FloatArray:
+        if not self.period or (t <= self.high).all():
+            return t
+        return np.where(t > self.high, self.low + (t - self.low) % self.period, t)
 
     def point(self, t: float) -> Vec3:
         x, y, z = self.points(np.array([t]))[0].tolist()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import ClassVar, Protocol
 
@@ -22,6 +23,7 @@ class Surface(Protocol):
     def frame(self) -> Plane: ...
     def normal(self, point: Vec3) -> Vec3: ...
     def normals(self, points: FloatArray) -> FloatArray: ...
+    def gap(self, point: Vec3) -> float: ...
     def distance(self, points: FloatArray) -> FloatArray: ...
     def parameters(self, points: FloatArray) -> FloatArray: ...
     def points(self, uv: FloatArray) -> FloatArray: ...
@@ -41,6 +43,11 @@ class PlaneSurface:
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at `points`, shape (N, 3); returns shape (N, 3)."""
         return np.broadcast_to(np.asarray(self.frame.normal), points.shape)
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive on the normal's side."""
+        o, n = self.frame.origin, self.frame.normal
+        return (point[0] - o[0]) * n[0] + (point[1] - o[1]) * n[1] + (point[2] - o[2]) * n[2]
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
@@ -74,6 +81,13 @@ class CylinderSurface:
         local = self.frame.locals(points)
         radial = local[:, :2] / np.hypot(local[:, 0], local[:, 1])[:, None]
         return radial @ np.array([self.frame.x, self.frame.y])
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive outside."""
+        o, n = self.frame.origin, self.frame.normal
+        d0, d1, d2 = point[0] - o[0], point[1] - o[1], point[2] - o[2]
+        h = d0 * n[0] + d1 * n[1] + d2 * n[2]
+        return math.hypot(d0 - h * n[0], d1 - h * n[1], d2 - h * n[2]) - self.radius
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""
@@ -113,11 +127,18 @@ class ExtrudedSurface:
         normals = np.cross(slopes, np.asarray(self.frame.normal))
         return normals / np.linalg.norm(normals, axis=1)[:, None]
 
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive on the normal's side."""
+        return float(self.distance(np.array([point]))[0])
+
     def distance(self, points: FloatArray) -> FloatArray:
-        """Distances of `points`, shape (N, 3), without a sign; returns (N,)."""
-        off = points - self.profile.points(self._feet(points))
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
+        feet = self._feet(points)
+        off = points - self.profile.points(feet)
         normal = np.asarray(self.frame.normal)
-        return np.linalg.norm(off - np.outer(off @ normal, normal), axis=1)
+        flat = off - np.outer(off @ normal, normal)
+        side = (flat * np.cross(self.profile.derivatives(feet), normal)).sum(axis=1)
+        return np.copysign(np.linalg.norm(flat, axis=1), side)
 
     def parameters(self, points: FloatArray) -> FloatArray:
         """(profile parameter, height) of `points`, shape (N, 3); returns shape (N, 2)."""

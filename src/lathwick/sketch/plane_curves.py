@@ -87,24 +87,6 @@ class PlaneSpline(BSpline):
     def period(self) -> float:
         return (self.high - self.low) if self.is_closed else 0.0
 
-    def between(self, t0: float, t1: float) -> PlaneSpline:
-        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2)."""
-        from scipy.interpolate import insert
-
-        knots, controls, k = np.array(self.knots), self.controls, self.degree
-        for t in (t0, t1):
-            need = k - int((np.abs(knots - t) < 1e-14).sum())
-            if need > 0 and self.low < t < self.high:
-                padded = np.vstack([controls, np.zeros((k + 1, 2))])
-                knots, columns, _ = insert(t, (knots, list(padded.T), k), m=need)
-                controls = np.array(columns).T[: len(knots) - k - 1]
-        first = int(np.searchsorted(knots, t0 - 1e-14))
-        inner = knots[(knots > t0 + 1e-14) & (knots < t1 - 1e-14)]
-        begin = 0 if t0 <= self.low else first - 1
-        count = len(inner) + k + 1
-        ends = (t0,) * (k + 1), (t1,) * (k + 1)
-        return PlaneSpline(k, (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count])
-
     def at(self, spot: Vec2) -> float:
         return float(self.nearest(np.array([spot]))[0])
 

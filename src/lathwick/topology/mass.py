@@ -23,8 +23,11 @@ from numpy.typing import NDArray
 
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from .boxes import outer_box
 from .brep import Coedge, Face
+from .strips import Strip, closed_strip, completed
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
@@ -46,19 +49,6 @@ class MassProperties:
     face_areas: FloatArray
 
 
-@dataclass(frozen=True, slots=True)
-class _Strip:
-    """Boundary nodes of the faces on one kind of surface: M nodes, K inner nodes each.
-
-    points (M, K, 3) on the surface; normals (M, 3) times `weights` (M, K) is the outward area element.
-    """
-
-    points: FloatArray
-    normals: FloatArray
-    weights: FloatArray
-    face: FloatArray
-
-
 def mass_properties(faces: Sequence[Face]) -> MassProperties:
     """Volume, area, centroid and inertia of the solid bounded by `faces`.
 
@@ -78,19 +68,22 @@ def mass_properties(faces: Sequence[Face]) -> MassProperties:
 
 
 def _reference_point(faces: Sequence[Face]) -> FloatArray:
-    boxes = np.array([c.edge.bounds for face in faces for c in face.coedges()])
+    boxes = np.array([outer_box(face) for face in faces])
     return 0.5 * (boxes[:, 0].min(axis=0) + boxes[:, 1].max(axis=0))
 
 
-def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> _Strip:
+def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> Strip:
+    members = list(members)
     uses = [(i, coedge) for i in members for coedge in faces[i].coedges()]
     groups: dict[str, list[tuple[int, Coedge]]] = {}
     for i, coedge in uses:
         groups.setdefault(coedge.edge.curve.kind, []).append((i, coedge))
     nodes = {Line.kind: _line_nodes, Circle.kind: _circle_nodes}
     found = [nodes.get(kind, _curve_nodes)(group) for kind, group in groups.items()]
+    found.append((np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0)))
     points, steps, owner = (np.concatenate([f[k] for f in found]) for k in range(3))
-    return rule(faces, owner.astype(np.intp), points - reference, steps, reference)
+    strip = rule(faces, owner.astype(np.intp), points - reference, steps, reference)
+    return completed(faces, members, strip, reference)
 
 
 _Nodes = tuple[FloatArray, FloatArray, FloatArray]
@@ -152,7 +145,7 @@ def _owners(uses: Sequence[tuple[int, Coedge]], counts: NDArray[np.intp]) -> Flo
     return np.repeat(np.array([i for i, _ in uses]), counts)
 
 
-_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], _Strip]
+_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], Strip]
 
 
 def _frames(
@@ -181,7 +174,7 @@ def _rows(a: FloatArray, b: FloatArray) -> FloatArray:
 
 def _plane_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> _Strip:
+) -> Strip:
     origin, x, y, normal, sign = _frames(faces, face, reference)
     d = p - origin
     v = _rows(d, y)
@@ -190,12 +183,12 @@ def _plane_strip(
     points = base[:, None, :] + nodes[:, :, None] * y[:, None, :]
     # Green: the region counts positive when its loops run counter-clockwise about the outward normal
     du = -_rows(dp, x) * sign
-    return _Strip(points, normal * sign[:, None], weights * du[:, None], face)
+    return Strip(points, (normal * sign[:, None])[:, None], weights * du[:, None], face)
 
 
 def _cylinder_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> _Strip:
+) -> Strip:
     origin, _, _, axis, sign = _frames(faces, face, reference)
     d = p - origin
     v = _rows(d, axis)
@@ -206,12 +199,12 @@ def _cylinder_strip(
     base = p - v[:, None] * axis
     points = base[:, None, :] + nodes[:, :, None] * axis[:, None, :]
     arc = -_rows(dp, around) * sign  # radius times du
-    return _Strip(points, radial * sign[:, None], weights * arc[:, None], face)
+    return Strip(points, (radial * sign[:, None])[:, None], weights * arc[:, None], face)
 
 
 def _extruded_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> _Strip:
+) -> Strip:
     """A surface ruled along one direction needs no parameters: the strip below a boundary step is
     the step, less what it climbs, times the height."""
     origin, _, _, axis, sign = _frames(faces, face, reference)
@@ -227,19 +220,44 @@ def _extruded_strip(
         upward[here] = faces[i].surface.normals(p[here] + reference)
     counts = np.sign(_rows(area, upward) * sign)
     normals = area / np.maximum(size, 1e-300)[:, None] * counts[:, None]
-    return _Strip(points, normals, weights * (counts * size)[:, None], face)
+    return Strip(points, normals[:, None], weights * (counts * size)[:, None], face)
+
+
+def _cone_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> Strip:
+    """Strips from the apex, along the straight lines of the cone."""
+    origin, _, _, axis, sign = _frames(faces, face, reference)
+    angle = np.array([getattr(f.surface, "half_angle", 0.0) for f in faces])[face]
+    d = p - origin
+    v = _rows(d, axis)
+    radial = d - v[:, None] * axis
+    reach = np.sqrt(_rows(radial, radial))
+    radial /= np.maximum(reach, 1e-300)[:, None]
+    around = np.cross(axis, radial)
+    nodes, weights = _inner(v)
+    steep, c, s = np.tan(angle), np.cos(angle), np.sin(angle)
+    line = radial * steep[:, None] + axis
+    points = origin[:, None, :] + nodes[:, :, None] * line[:, None, :]
+    du = -_rows(dp, around) / np.maximum(reach, 1e-300) * sign
+    area = weights * nodes * (steep / c * du)[:, None]
+    normals = (c[:, None] * radial - s[:, None] * axis) * sign[:, None]
+    return Strip(points, normals[:, None], area, face)
 
 
 _RULES: dict[str, _Rule] = {
     PlaneSurface.kind: _plane_strip,
     CylinderSurface.kind: _cylinder_strip,
     ExtrudedSurface.kind: _extruded_strip,
+    ConeSurface.kind: _cone_strip,
+    SphereSurface.kind: closed_strip,
+    TorusSurface.kind: closed_strip,
 }
 
 
-def _volume_moments(strip: _Strip) -> FloatArray:
+def _volume_moments(strip: Strip) -> FloatArray:
     """(V, x, y, z, xx, yy, zz, xy, yz, zx) integrals about the reference point."""
-    p, n, w = strip.points, strip.normals[:, None, :], strip.weights
+    p, n, w = strip.points, strip.normals, strip.weights
     x, y, z = p[:, :, 0], p[:, :, 1], p[:, :, 2]
     wx, wy, wz = w * n[:, :, 0], w * n[:, :, 1], w * n[:, :, 2]
     terms = (

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..geometry.round_surfaces import TorusSurface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
+from .windings import keeps_handle
 
 SAMPLES = 5
 MAX_LISTED = 20
@@ -92,13 +94,21 @@ def _loop_problems(face: Face) -> Iterator[Problem]:
 def _euler_problems(shell: Shell, uses: dict[Edge, list[Coedge]]) -> Iterator[Problem]:
     vertices = {v for edge in uses for v in (edge.start, edge.end) if v is not None}
     rings = sum(edge.is_closed for edge in uses)
-    faces = sum(2 - len(face.loops) for face in shell.faces)
+    faces = sum(_face_characteristic(face) for face in shell.faces)
     characteristic = len(vertices) + rings - len(uses) + faces
     if characteristic % 2 or characteristic > 2:
         yield Problem("EULER", f"Euler's formula gives {characteristic}, not 2, 0, -2 ...")
     groups = _connected(shell.faces)
     if groups != 1:
         yield Problem("SHELL", f"a shell falls into {groups} parts")
+
+
+def _face_characteristic(face: Face) -> int:
+    """Euler characteristic of a face as a patch of surface: 2 less its loops, but a torus with holes has
+    its handle too."""
+    if isinstance(face.surface, TorusSurface) and keeps_handle(face):
+        return -len(face.loops)
+    return 2 - len(face.loops)
 
 
 def _connected(faces: Iterable[Face]) -> int:

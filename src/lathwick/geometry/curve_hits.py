@@ -1,0 +1,157 @@
+"""Where a piece of curve meets a surface: crossings and touches, to rounding.
+
+The signed distance along the curve is sampled; changes of sign are closed in on by Brent's method, and
+every minimum that comes near zero is looked into, so that neither touches nor close pairs are missed.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from scipy.optimize import brentq
+
+from .curves import Circle, Curve, Line
+from .placement import FloatArray
+from .surfaces import PlaneSurface, Surface
+from .tolerance import RESOLUTION
+from .vector import distance, dot, sub
+
+PER_TURN = 32
+GOLDEN = 0.5 * (3.0 - math.sqrt(5.0))
+NARROWING = 60
+
+
+def curve_hits(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
+    """Parameters in [t0, t1] where the curve is on the surface, within the resolution; None if all of it
+    is. `closed`: t1 is t0 again."""
+    if isinstance(surface, PlaneSurface):
+        if isinstance(curve, Line):
+            return _line_plane(curve, t0, t1, surface)
+        if isinstance(curve, Circle):
+            return _circle_plane(curve, t0, t1, closed, surface)
+    return _numeric(curve, t0, t1, closed, surface)
+
+
+def _line_plane(line: Line, t0: float, t1: float, surface: PlaneSurface) -> list[float] | None:
+    a, b = surface.gap(line.point(t0)), surface.gap(line.point(t1))
+    if abs(a) <= RESOLUTION and abs(b) <= RESOLUTION:
+        return None
+    found = [t for t, g in ((t0, a), (t1, b)) if abs(g) <= RESOLUTION]
+    if not found and a * b < 0.0:
+        found.append(t0 + (t1 - t0) * a / (a - b))
+    return found
+
+
+def _circle_plane(
+    circle: Circle, t0: float, t1: float, closed: bool, surface: PlaneSurface
+) -> list[float] | None:
+    f, n = circle.frame, surface.frame.normal
+    u, v = circle.radius * dot(f.x, n), circle.radius * dot(f.y, n)
+    c, reach = dot(sub(f.origin, surface.frame.origin), n), math.hypot(u, v)
+    if reach + abs(c) <= RESOLUTION:
+        return None
+    if abs(c) > reach + RESOLUTION:
+        return []
+    middle = math.atan2(v, u)
+    if abs(c) > reach - RESOLUTION:
+        turns = [middle + (math.pi if c > 0 else 0.0)]
+    else:
+        half = math.acos(max(-1.0, min(1.0, -c / reach)))
+        turns = [middle - half, middle + half]
+    found = []
+    slack = 2.0 * RESOLUTION / circle.radius
+    for turn in turns:
+        t = t0 + (turn - t0) % math.tau
+        if t > t1 and t0 + math.tau - t <= slack:
+            t = t0
+        if t <= t1 + slack:
+            found.append(min(t, t1))
+    if not closed:
+        found += [t for t in (t0, t1) if abs(surface.gap(circle.point(t))) <= RESOLUTION]
+    return _distinct(circle, found, t0, t1, closed)
+
+
+def _samples(curve: Curve, t0: float, t1: float) -> FloatArray:
+    if curve.kind == "line":
+        return np.linspace(t0, t1, 13)
+    if curve.period == math.tau:
+        return np.linspace(t0, t1, 1 + max(8, math.ceil((t1 - t0) / math.tau * PER_TURN)))
+    stops = curve.breaks(t0, t1)
+    return np.linspace(t0, t1, min(400, max(17, 1 + 2 * (len(stops) - 1))))
+
+
+def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
+    t = _samples(curve, t0, t1)
+    points = curve.points(t)
+    g = surface.distance(points)
+    if np.abs(g).max() <= RESOLUTION:
+        return None
+
+    def gap(s: float) -> float:
+        return surface.gap(curve.point(s))
+
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    found: list[float] = []
+    values, places = g.tolist(), t.tolist()
+    last = len(values) - 1
+    for i in range(last):
+        if values[i] * values[i + 1] < 0.0:
+            found.append(float(brentq(gap, places[i], places[i + 1], xtol=1e-15, rtol=1e-15)))
+    reach = 1.2 * float(steps.max()) if curve.kind != "line" else math.inf
+    size = np.abs(g)
+    for i in range(last + 1):
+        before = size[i - 1] if i > 0 else (size[last - 1] if closed else math.inf)
+        after = size[i + 1] if i < last else (size[1] if closed else math.inf)
+        if size[i] <= before and size[i] <= after and size[i] <= reach:
+            found += _least(gap, places, i, closed)
+    if not closed:
+        found += [s for s, v in ((t0, values[0]), (t1, values[-1])) if abs(v) <= RESOLUTION]
+    if closed and found:
+        found = [s if s < t1 else s - (t1 - t0) for s in found]
+    return _distinct(curve, [s for s in found if t0 <= s <= t1], t0, t1, closed)
+
+
+def _least(gap: object, places: list[float], i: int, closed: bool) -> list[float]:
+    """Where the distance is least in size around sample i: a touch, or two crossings near each other."""
+    assert callable(gap)
+    last = len(places) - 1
+    step = places[1] - places[0]
+    low = places[i - 1] if i > 0 else (places[0] - step if closed else places[0])
+    high = places[i + 1] if i < last else (places[last] + step if closed else places[last])
+    sign = 1.0 if gap(places[i]) >= 0 else -1.0
+    a, b = low, high
+    s, u = a + GOLDEN * (b - a), b - GOLDEN * (b - a)
+    fs, fu = sign * gap(s), sign * gap(u)
+    for _ in range(NARROWING):
+        if fs < fu:
+            b, u, fu = u, s, fs
+            s = a + GOLDEN * (b - a)
+            fs = sign * gap(s)
+        else:
+            a, s, fs = s, u, fu
+            u = b - GOLDEN * (b - a)
+            fu = sign * gap(u)
+        if b - a < 1e-9 * (high - low):
+            break
+    best, value = (s, fs) if fs < fu else (u, fu)
+    if abs(value) <= RESOLUTION:
+        return [best]
+    if value > 0.0:
+        return []
+    roots = []
+    for end in (low, high):
+        if sign * gap(end) > 0.0:
+            roots.append(float(brentq(gap, *sorted((end, best)), xtol=1e-15, rtol=1e-15)))
+    return roots
+
+
+def _distinct(curve: Curve, found: list[float], t0: float, t1: float, closed: bool) -> list[float]:
+    """Sorted, without repeats; the ends of the piece are preferred."""
+    kept: list[float] = []
+    ends = [] if closed else [t for t in (t0, t1) if t in found]
+    for t in [*ends, *sorted(found)]:
+        p = curve.point(t)
+        if all(distance(curve.point(k), p) > 2.0 * RESOLUTION for k in kept):
+            kept.append(t)
+    return sorted(kept)

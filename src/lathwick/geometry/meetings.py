@@ -1,0 +1,366 @@
+"""Where two surfaces meet: a table of cases by kind and pose, with exact lines and conics where they exist.
+
+Surfaces of revolution about one axis meet in circles, found from their profiles; a plane cuts quadrics
+in conics; parallel cylinders meet in lines, equal cylinders with crossing axes in two ellipses. All
+other pairs are left to `tracing`.
+
+Source: Levin, "Mathematical models for determining the intersections of quadric surfaces", CGIP 11
+(1979); Miller & Goldman, "Geometric algorithms for detecting and calculating all conic sections in the
+intersection of any two natural quadric surfaces", GMIP 57 (1995); Piegl & Tiller for the conics.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from .conics import Hyperbola, Parabola
+from .curves import Circle, Curve, Ellipse, Line
+from .placement import Plane
+from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .surfaces import CylinderSurface, PlaneSurface, Surface
+from .tolerance import RESOLUTION
+from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm, scaled, sub, unit
+
+HALF = 0.5 * RESOLUTION
+PARALLEL = 2e-9
+"""Directions closer than this (radians) are parallel, unless the parts are larger than some 500 units."""
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """What two surfaces have in common.
+
+    same : they are one surface. curves : where they cross. touches : where they touch along a curve
+    without crossing. nodes : points where the curves cross each other.
+    """
+
+    same: bool = False
+    curves: tuple[Curve, ...] = ()
+    touches: tuple[Curve, ...] = ()
+    nodes: tuple[Vec3, ...] = ()
+
+
+NOTHING = Meeting()
+SAME = Meeting(same=True)
+
+
+def meeting(one: Surface, two: Surface) -> Meeting | None:
+    """The exact meeting of two surfaces, None for a pair that has no lines or conics in general."""
+    if isinstance(two, PlaneSurface) and not isinstance(one, PlaneSurface):
+        one, two = two, one
+    if isinstance(one, PlaneSurface):
+        return _plane_with(one, two)
+    common = _common_axis(one, two)
+    if common is not None:
+        return _about_one_axis(one, two, *common)
+    if isinstance(one, SphereSurface) and isinstance(two, SphereSurface):
+        return _spheres(one, two)
+    if isinstance(one, CylinderSurface) and isinstance(two, CylinderSurface):
+        return _cylinders(one, two)
+    return None
+
+
+# ---------------------------------------------------------------------- planes
+
+
+def _plane_with(plane: PlaneSurface, other: Surface) -> Meeting | None:
+    if isinstance(other, PlaneSurface):
+        return _planes(plane.frame, other.frame)
+    if isinstance(other, CylinderSurface):
+        return _plane_cylinder(plane.frame, other)
+    if isinstance(other, SphereSurface):
+        return _plane_sphere(plane.frame, other)
+    if isinstance(other, ConeSurface):
+        return _plane_cone(plane.frame, other)
+    if isinstance(other, TorusSurface):
+        return _plane_torus(plane.frame, other)
+    return None
+
+
+def _height(point: Vec3, frame: Plane) -> float:
+    return dot(sub(point, frame.origin), frame.normal)
+
+
+def _planes(one: Plane, two: Plane) -> Meeting:
+    way = cross(one.normal, two.normal)
+    size = norm(way)
+    if size <= PARALLEL:
+        return SAME if abs(_height(two.origin, one)) <= HALF else NOTHING
+    # the common point nearest to the middle between the origins keeps digits for far planes
+    middle = scaled(add(one.origin, two.origin), 0.5)
+    h1, h2, c = _height(middle, one), _height(middle, two), dot(one.normal, two.normal)
+    k = 1.0 / (1.0 - c * c)
+    p = along(along(middle, one.normal, -k * (h1 - c * h2)), two.normal, -k * (h2 - c * h1))
+    return Meeting(curves=(Line(p, unit(way)),))
+
+
+def _plane_cylinder(plane: Plane, tube: CylinderSurface) -> Meeting:
+    axis, radius = tube.frame.normal, tube.radius
+    lean = dot(axis, plane.normal)
+    if abs(lean) <= PARALLEL:
+        h = _height(tube.frame.origin, plane)
+        if abs(h) >= radius + HALF:
+            return NOTHING
+        foot, side = along(tube.frame.origin, plane.normal, -h), unit(cross(axis, plane.normal))
+        if abs(h) > radius - HALF:
+            return Meeting(touches=(Line(foot, axis),))
+        reach = math.sqrt((radius - abs(h)) * (radius + abs(h)))
+        return Meeting(curves=tuple(Line(along(foot, side, s * reach), axis) for s in (1.0, -1.0)))
+    center = along(tube.frame.origin, axis, -_height(tube.frame.origin, plane) / lean)
+    across = cross(plane.normal, axis)
+    if norm(across) <= PARALLEL:
+        return Meeting(curves=(Circle(Plane(center, axis, tube.frame.x), radius),))
+    minor_way = unit(across)
+    frame = Plane(center, plane.normal, cross(minor_way, plane.normal))
+    return Meeting(curves=(Ellipse(frame, radius / abs(lean), radius),))
+
+
+def _plane_sphere(plane: Plane, ball: SphereSurface) -> Meeting:
+    h = _height(ball.frame.origin, plane)
+    if abs(h) >= ball.radius - 1e-9 * ball.radius:
+        return NOTHING
+    reach = math.sqrt((ball.radius - abs(h)) * (ball.radius + abs(h)))
+    if reach <= RESOLUTION:
+        return NOTHING
+    center = along(ball.frame.origin, plane.normal, -h)
+    return Meeting(curves=(Circle(Plane(center, plane.normal, plane.x), reach),))
+
+
+def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
+    """In the plane through the axis at right angles to the cut: s runs along the cut, t aside."""
+    axis, apex, k = cone.frame.normal, cone.frame.origin, math.tan(cone.half_angle)
+    normal, d = plane.normal, -_height(apex, plane)
+    c = dot(normal, axis)
+    flat = sub(normal, scaled(axis, c))
+    a = norm(flat)
+    if a <= PARALLEL:
+        height = d / c
+        if height * k <= RESOLUTION:
+            return NOTHING
+        return Meeting(curves=(Circle(Plane(along(apex, axis, height), axis, cone.frame.x), height * k),))
+    x = scaled(flat, 1.0 / a)
+    e1, e2 = sub(scaled(x, c), scaled(axis, a)), cross(axis, x)
+    foot = along(apex, normal, d)
+    quad = (k * a - c) * (k * a + c)
+    if abs(d) <= HALF:
+        return _cone_lines(apex, e1, e2, quad)
+    if abs(quad) <= 1e-10:
+        return _cone_parabola(foot, e1, e2, normal, d, a, c, k)
+    s0 = d * a * c * (k * k + 1.0) / quad
+    rest = d * d * (k * k * c * c - a * a) - quad * s0 * s0
+    center = along(foot, e1, s0)
+    if quad < 0.0:
+        if rest <= RESOLUTION * RESOLUTION or d * c - s0 * a <= 0.0:
+            return NOTHING
+        long, short = math.sqrt(rest / -quad), math.sqrt(rest)
+        if long >= short:
+            return Meeting(curves=(Ellipse(Plane(center, normal, e1), long, short),))
+        return Meeting(curves=(Ellipse(Plane(center, normal, e2), short, long),))
+    return Meeting(curves=(Hyperbola(Plane(center, normal, negated(e1)), math.sqrt(-rest / quad),
+                                     math.sqrt(-rest)),))  # fmt: skip
+
+
+def _cone_lines(apex: Vec3, e1: Vec3, e2: Vec3, quad: float) -> Meeting:
+    """The straight lines of a cone in a plane through its apex; they run downwards along e1."""
+    if quad <= 1e-12:
+        return NOTHING
+    spread = math.sqrt(quad)
+    ways = [unit(sub(scaled(e2, sign * spread), e1)) for sign in (1.0, -1.0)]
+    return Meeting(curves=tuple(Line(apex, way) for way in ways), nodes=(apex,))
+
+
+def _cone_parabola(
+    foot: Vec3, e1: Vec3, e2: Vec3, normal: Vec3, d: float, a: float, c: float, k: float
+) -> Meeting:
+    slope = -2.0 * d * a * c * (k * k + 1.0)
+    start = d * d * (k * k * c * c - a * a)
+    vertex = along(foot, e1, -start / slope)
+    way = e1 if slope > 0 else negated(e1)
+    return Meeting(curves=(Parabola(Plane(vertex, normal, way), 0.25 * abs(slope)),))
+
+
+def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
+    axis, center, big, small = ring.frame.normal, ring.frame.origin, ring.major, ring.minor
+    lean, h = dot(axis, plane.normal), _height(center, plane)
+    if norm(cross(axis, plane.normal)) <= PARALLEL:
+        if abs(h) >= small + HALF:
+            return NOTHING
+        middle = along(center, plane.normal, -h)
+        frame = Plane(middle, axis, ring.frame.x)
+        if abs(h) > small - HALF:
+            return Meeting(touches=(Circle(frame, big),))
+        reach = math.sqrt((small - abs(h)) * (small + abs(h)))
+        return Meeting(curves=(Circle(frame, big + reach), Circle(frame, big - reach)))
+    if abs(lean) <= PARALLEL and abs(h) <= HALF:
+        side = unit(cross(axis, plane.normal))
+        centers = (along(center, side, big), along(center, side, -big))
+        return Meeting(curves=tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers))
+    # the plane clears the ring
+    flat = math.sqrt(max(0.0, 1.0 - lean * lean))
+    if abs(h) >= big * flat + small - 1e-12 * small:
+        return NOTHING
+    return None
+
+
+# ---------------------------------------------------------------------- one axis
+
+
+def _axis_of(surface: Surface) -> tuple[Vec3, Vec3] | None:
+    """Point and direction of the axis of revolution; None for a sphere, which has them all."""
+    return None if isinstance(surface, SphereSurface) else (surface.frame.origin, surface.frame.normal)
+
+
+def _common_axis(one: Surface, two: Surface) -> tuple[Vec3, Vec3] | None:
+    """The axis that two surfaces of revolution share, if they do."""
+    kinds = ("cylinder", "cone", "sphere", "torus")
+    if one.kind not in kinds or two.kind not in kinds:
+        return None
+    first, second = _axis_of(one), _axis_of(two)
+    if first is None and second is None:
+        return None
+    origin, axis = first or second or ((0.0, 0.0, 0.0), (0.0, 0.0, 1.0))
+    other = two if first is not None else one
+    if first is not None and second is not None and norm(cross(axis, second[1])) > PARALLEL:
+        return None
+    off = sub(other.frame.origin, origin)
+    return (origin, axis) if norm(cross(off, axis)) <= HALF else None
+
+
+_Profile = tuple[str, tuple[float, ...]]
+
+
+def _profile(surface: Surface, origin: Vec3, axis: Vec3) -> _Profile:
+    """The surface in the half-plane (distance from the axis, height): a line (point, way) or a circle."""
+    z = dot(sub(surface.frame.origin, origin), axis)
+    if isinstance(surface, CylinderSurface):
+        return "line", (surface.radius, z, 0.0, 1.0)
+    if isinstance(surface, ConeSurface):
+        up = 1.0 if dot(surface.frame.normal, axis) > 0 else -1.0
+        return "line", (0.0, z, math.sin(surface.half_angle), up * math.cos(surface.half_angle))
+    if isinstance(surface, SphereSurface):
+        return "circle", (0.0, z, surface.radius)
+    assert isinstance(surface, TorusSurface)
+    return "circle", (surface.major, z, surface.minor)
+
+
+def _about_one_axis(one: Surface, two: Surface, origin: Vec3, axis: Vec3) -> Meeting:
+    p, q = _profile(one, origin, axis), _profile(two, origin, axis)
+    crossings, touching = _profile_meetings(p, q)
+    if crossings is None:
+        return SAME
+    rings = []
+    for reach, z in crossings:
+        on_both = all(s.kind != "cone" or _above_apex(s, along(origin, axis, z)) for s in (one, two))
+        if reach > RESOLUTION and on_both:
+            rings.append(Circle(Plane(along(origin, axis, z), axis), reach))
+    return Meeting(touches=tuple(rings)) if touching else Meeting(curves=tuple(rings))
+
+
+def _above_apex(cone: Surface, center: Vec3) -> bool:
+    return dot(sub(center, cone.frame.origin), cone.frame.normal) > 0.0
+
+
+def _profile_meetings(p: _Profile, q: _Profile) -> tuple[list[Vec2] | None, bool]:
+    """Points that two profiles share, None if they are the same; and whether they only touch."""
+    if p[0] == "line" and q[0] == "line":
+        return _lines_meet(p[1], q[1]), False
+    if p[0] == "circle" and q[0] == "circle":
+        return _circles_meet(p[1], q[1])
+    line, circle = (p[1], q[1]) if p[0] == "line" else (q[1], p[1])
+    (x, z, dx, dz), (cx, cz, r) = line, circle
+    h = (cx - x) * dz - (cz - z) * dx
+    t = (cx - x) * dx + (cz - z) * dz
+    if abs(h) >= r + HALF:
+        return [], False
+    if abs(h) > r - HALF:
+        return [(x + t * dx, z + t * dz)], True
+    reach = math.sqrt((r - abs(h)) * (r + abs(h)))
+    return [(x + s * dx, z + s * dz) for s in (t - reach, t + reach)], False
+
+
+def _lines_meet(p: tuple[float, ...], q: tuple[float, ...]) -> list[Vec2] | None:
+    turn = p[2] * q[3] - p[3] * q[2]
+    off = (q[0] - p[0], q[1] - p[1])
+    if abs(turn) <= PARALLEL:
+        return None if abs(off[0] * p[3] - off[1] * p[2]) <= HALF else []
+    s = (off[0] * q[3] - off[1] * q[2]) / turn
+    return [(p[0] + s * p[2], p[1] + s * p[3])]
+
+
+def _circles_meet(p: tuple[float, ...], q: tuple[float, ...]) -> tuple[list[Vec2] | None, bool]:
+    (ax, az, r), (bx, bz, s) = p, q
+    dx, dz = bx - ax, bz - az
+    d = math.hypot(dx, dz)
+    if d <= HALF and abs(r - s) <= HALF:
+        return None, False
+    if d >= r + s + HALF or d <= abs(r - s) - HALF:
+        return [], False
+    if d <= 1e-300:
+        return [], False
+    ux, uz = dx / d, dz / d
+    if d > r + s - HALF or d < abs(r - s) + HALF:
+        reach = r if d > r + s - HALF or r > s else -r
+        return [(ax + reach * ux, az + reach * uz)], True
+    t = (d * d + (r - s) * (r + s)) / (2.0 * d)
+    h = math.sqrt(max(0.0, (r - t) * (r + t)))
+    return [(ax + t * ux - k * h * uz, az + t * uz + k * h * ux) for k in (1.0, -1.0)], False
+
+
+# ---------------------------------------------------------------------- spheres, cylinders
+
+
+def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
+    d = distance(one.frame.origin, two.frame.origin)
+    if d <= HALF:
+        return SAME if abs(one.radius - two.radius) <= HALF else NOTHING
+    t = (d * d + (one.radius - two.radius) * (one.radius + two.radius)) / (2.0 * d)
+    square = (one.radius - t) * (one.radius + t)
+    if square <= (1e-4 * RESOLUTION) * one.radius or abs(t) >= one.radius:
+        return NOTHING
+    reach = math.sqrt(square)
+    if reach <= RESOLUTION:
+        return NOTHING
+    axis = scaled(sub(two.frame.origin, one.frame.origin), 1.0 / d)
+    return Meeting(curves=(Circle(Plane(along(one.frame.origin, axis, t), axis), reach),))
+
+
+def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Meeting | None:
+    a, b = one.frame.normal, two.frame.normal
+    off = sub(two.frame.origin, one.frame.origin)
+    across = cross(a, b)
+    if norm(across) <= PARALLEL:
+        return _parallel_cylinders(one, two, off)
+    n = unit(across)
+    gap = dot(off, n)
+    if abs(gap) >= one.radius + two.radius + HALF:
+        return NOTHING
+    if abs(gap) > one.radius + two.radius - HALF:
+        return NOTHING  # they touch in a point
+    if abs(gap) > HALF or abs(one.radius - two.radius) > HALF:
+        return None
+    s = dot(cross(off, b), across) / dot(across, across)
+    center = along(one.frame.origin, a, s)
+    ellipses = []
+    for way in (add(a, b), sub(a, b)):
+        normal = unit(cross(n, way))
+        frame = Plane(center, normal, unit(way))
+        ellipses.append(Ellipse(frame, one.radius / abs(dot(normal, a)), one.radius))
+    nodes = (along(center, n, one.radius), along(center, n, -one.radius))
+    return Meeting(curves=tuple(ellipses), nodes=nodes)
+
+
+def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -> Meeting:
+    axis = one.frame.normal
+    flat = sub(off, scaled(axis, dot(off, axis)))
+    d, r, s = norm(flat), one.radius, two.radius
+    if d >= r + s + HALF or d <= abs(r - s) - HALF or d <= 1e-300:
+        return NOTHING
+    x = scaled(flat, 1.0 / d)
+    if d > r + s - HALF or d < abs(r - s) + HALF:
+        reach = r if d > r + s - HALF or r > s else -r
+        return Meeting(touches=(Line(along(one.frame.origin, x, reach), axis),))
+    t = (d * d + (r - s) * (r + s)) / (2.0 * d)
+    h, y = math.sqrt((r - t) * (r + t)), cross(axis, x)
+    base = along(one.frame.origin, x, t)
+    return Meeting(curves=(Line(along(base, y, h), axis), Line(along(base, y, -h), axis)))

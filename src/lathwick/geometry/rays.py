@@ -1,0 +1,153 @@
+"""Where parallel rays meet a surface, in closed form, many rays at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from .curves import Ellipse
+from .placement import FloatArray
+from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from .vector import Vec3
+
+POLISH = 3
+
+
+def ray_hits(surface: Surface, origins: FloatArray, direction: Vec3) -> FloatArray:
+    """Distances along the lines from `origins`, shape (N, 3), in one unit direction, where they meet the
+    whole surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
+    return _RULES[surface.kind](surface, origins, np.asarray(direction))
+
+
+def _plane(surface: PlaneSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    slope = float(d @ np.asarray(surface.frame.normal))
+    if abs(slope) < 1e-12:
+        return np.full((len(o), 1), np.nan)
+    return (-surface.distance(o) / slope)[:, None]
+
+
+def _quadratic(a: float, b: FloatArray, c: FloatArray) -> FloatArray:
+    """Roots of a t^2 + 2 b t + c, shape (N, 2), stable (Numerical Recipes, 5.6); NaN where there are none."""
+    if abs(a) < 1e-14:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            t = np.where(b != 0.0, -0.5 * c / b, np.nan)
+        return np.column_stack([t, np.full_like(t, np.nan)])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        root = np.sqrt(b * b - a * c)
+        q = -(b + np.copysign(root, b))
+        return np.column_stack([q / a, np.where(q != 0.0, c / q, 0.0)])
+
+
+def _cylinder(surface: CylinderSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    local, way = surface.frame.locals(o), _turned(surface, d)
+    a = float(way[0] ** 2 + way[1] ** 2)
+    if a < 1e-20:
+        return np.full((len(o), 2), np.nan)
+    b = local[:, 0] * way[0] + local[:, 1] * way[1]
+    c = local[:, 0] ** 2 + local[:, 1] ** 2 - surface.radius**2
+    return _quadratic(a, b, c)
+
+
+def _cone(surface: ConeSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    local, way = surface.frame.locals(o), _turned(surface, d)
+    k = math.tan(surface.half_angle) ** 2
+    a = float(way[0] ** 2 + way[1] ** 2 - k * way[2] ** 2)
+    b = local[:, 0] * way[0] + local[:, 1] * way[1] - k * local[:, 2] * way[2]
+    c = local[:, 0] ** 2 + local[:, 1] ** 2 - k * local[:, 2] ** 2
+    t = _quadratic(a, b, c)
+    height = local[:, 2:3] + t * way[2]
+    return np.where(height >= 0.0, t, np.nan)
+
+
+def _sphere(surface: SphereSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    off = o - np.asarray(surface.frame.origin)
+    return _quadratic(1.0, off @ d, (off * off).sum(axis=1) - surface.radius**2)
+
+
+def _torus(surface: TorusSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    """Eigenvalues of the companion matrix of the quartic, polished by Newton on the distance."""
+    local, way = surface.frame.locals(o), _turned(surface, d)
+    near = -(local @ way)
+    p = local + near[:, None] * way
+    big, small = surface.major, surface.minor
+    s = (p * p).sum(axis=1) + big * big - small * small
+    flat = way[0] ** 2 + way[1] ** 2
+    pd = p[:, 0] * way[0] + p[:, 1] * way[1]
+    pp = p[:, 0] ** 2 + p[:, 1] ** 2
+    four = 4.0 * big * big
+    # (t^2 + s)^2 = 4 R^2 (flat t^2 + 2 pd t + pp), as p is at right angles to the way
+    matrix = np.zeros((len(o), 4, 4))
+    matrix[:, 1:, :3] = np.eye(3)
+    matrix[:, 0, 3] = -(s * s - four * pp)
+    matrix[:, 1, 3] = four * 2.0 * pd
+    matrix[:, 2, 3] = -(2.0 * s - four * flat)
+    roots: Any = np.linalg.eigvals(matrix)
+    scale = big + small
+    t = np.where(np.abs(roots.imag) < 1e-6 * scale, roots.real, np.nan)
+    for _ in range(POLISH):
+        places = o[:, None, :] + (t + near[:, None])[:, :, None] * d
+        flat_places = places.reshape(-1, 3)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            gap = surface.distance(flat_places).reshape(t.shape)
+            slope = (surface.normals(flat_places) @ d).reshape(t.shape)
+            step = np.where(np.abs(slope) > 1e-7, gap / slope, 0.0)
+        t = t - np.clip(step, -0.1 * small, 0.1 * small)
+    gap = surface.distance((o[:, None, :] + (t + near[:, None])[:, :, None] * d).reshape(-1, 3))
+    t = np.where(np.abs(gap.reshape(t.shape)) < 1e-7 * scale, t, np.nan)
+    return t + near[:, None]
+
+
+def _extruded(surface: ExtrudedSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    """The profile crossed by the shadow of each ray."""
+    way = _turned(surface, d)
+    size = math.hypot(way[0], way[1])
+    if size < 1e-10:
+        return np.full((len(o), 1), np.nan)
+    along, aside = np.array([way[0], way[1]]) / size, np.array([-way[1], way[0]]) / size
+    local = surface.frame.locals(o)[:, :2]
+    found = [[(q - p) @ along / size for q in _crossings(surface, p, aside)] for p in local]
+    width = max((len(row) for row in found), default=0) or 1
+    return np.array([[*row, *[np.nan] * (width - len(row))] for row in found])
+
+
+def _crossings(surface: ExtrudedSurface, p: FloatArray, aside: FloatArray) -> list[FloatArray]:
+    """Points of the profile, in the frame, on the line through `p` at right angles to `aside`."""
+    profile = surface.profile
+    if isinstance(profile, Ellipse):
+        center = surface.frame.locals(np.array([profile.frame.origin]))[0, :2]
+        axes = np.array([profile.frame.x, profile.frame.y])
+        flat = axes @ np.array([surface.frame.x, surface.frame.y]).T
+        a, b = profile.major * flat[0], profile.minor * flat[1]
+        u, v, c = float(a @ aside), float(b @ aside), float((p - center) @ aside)
+        reach = math.hypot(u, v)
+        if abs(c) > reach:
+            return []
+        middle, half = math.atan2(v, u), math.acos(c / reach)
+        return [center + math.cos(t) * a + math.sin(t) * b for t in (middle - half, middle + half)]
+    from scipy.interpolate import BSpline, PPoly
+
+    controls = surface.frame.locals(profile.controls)[:, :2]
+    heights = (controls - p) @ aside
+    shadow: Any = BSpline(np.array(profile.knots), heights, profile.degree)
+    roots = PPoly.from_spline(shadow).roots(extrapolate=False)
+    roots = roots[np.isfinite(roots)]
+    return list(BSpline(np.array(profile.knots), controls, profile.degree)(roots))
+
+
+def _turned(surface: Surface, d: FloatArray) -> FloatArray:
+    frame = surface.frame
+    return np.array([d @ np.asarray(frame.x), d @ np.asarray(frame.y), d @ np.asarray(frame.normal)])
+
+
+_RULES: dict[str, Callable[[Any, FloatArray, FloatArray], FloatArray]] = {
+    PlaneSurface.kind: _plane,
+    CylinderSurface.kind: _cylinder,
+    ConeSurface.kind: _cone,
+    SphereSurface.kind: _sphere,
+    TorusSurface.kind: _torus,
+    ExtrudedSurface.kind: _extruded,
+}

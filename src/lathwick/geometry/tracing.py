@@ -1,0 +1,392 @@
+"""Where two surfaces meet in curves that are no conics: found by subdivision, followed by steps, and
+fitted by B-splines that lie on both surfaces to far below the resolution.
+
+The signed distance to a surface changes by no more than one goes, so a patch of the other surface whose
+middle is farther away than its radius is free of the curve: no loop is missed, however small. From the
+patches that are left the curve is followed both ways, each step corrected back onto both surfaces.
+
+Source: Patrikalakis & Maekawa, Shape Interrogation, ch. 5 (marching); Barnhill & Kersey, "A marching
+method for parametric surface/surface intersection", CAGD 7 (1990).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..errors import ModellingError
+from .meetings import Meeting
+from .placement import FloatArray
+from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .spline import SplineCurve
+from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from .tolerance import RESOLUTION
+from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
+
+FINEST_SHARE = 0.06
+MOST_STEPS = 20_000
+STRAIGHT = math.cos(0.1)
+FIT = 2e-10
+MOST_POINTS = 3000
+OVERLAP = 10
+SINGULAR = 1e-6
+ORDER = ("torus", "sphere", "cylinder", "cone", "spline", "plane")
+
+
+def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
+    """The curves in which two surfaces cross within a box, shape (2, 3).
+
+    Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
+    """
+    if ORDER.index(one.kind) > ORDER.index(two.kind):
+        one, two = two, one
+    tracer = _Tracer(one, two, box)
+    return tracer.run()
+
+
+@dataclass(slots=True)
+class _Path:
+    """Points along a curve; `closed` if the last joins the first."""
+
+    points: list[Vec3]
+    closed: bool
+
+
+class _Tracer:
+    def __init__(self, one: Surface, two: Surface, box: FloatArray) -> None:
+        self.one, self.two = one, two
+        size = float(np.linalg.norm(box[1] - box[0]))
+        bends = [b for b in (_bend(one), _bend(two)) if b is not None]
+        self.step = FINEST_SHARE * min([size, *bends])
+        margin = 0.02 * size + 2.0 * self.step
+        self.low, self.high = box[0] - margin, box[1] + margin
+        self.scale = size + float(np.abs(box).max())
+
+    def run(self) -> Meeting:
+        seeds = self._seeds()
+        if not len(seeds):
+            return Meeting()
+        nodes = self._nodes(seeds)
+        paths: list[_Path] = []
+        left = seeds
+        for node in nodes:
+            left = left[np.linalg.norm(left - np.array(node), axis=1) > 0.5 * self.step]
+        while len(left):
+            x, y, z = left[0].tolist()
+            path = self._followed((x, y, z), nodes)
+            if path is not None:
+                paths.append(path)
+                left = left[_off_path(left, path) > 0.6 * self.step]
+            else:
+                left = left[1:]
+        curves = tuple(self._fitted(path) for path in paths)
+        return Meeting(curves=curves, nodes=tuple(nodes))
+
+    # ------------------------------------------------------------------ seeds
+
+    def _seeds(self) -> FloatArray:
+        """Points of the curve, at least one on each part of it in the box, shape (N, 3)."""
+        corners = np.array(np.meshgrid(*np.array([self.low, self.high]).T)).reshape(3, -1).T
+        low, high = _domain(self.one, corners)
+        counts = (8, 8)
+        du, dv = ((high[k] - low[k]) / counts[k] for k in (0, 1))
+        u = low[0] + du * (np.arange(counts[0]) + 0.5)
+        v = low[1] + dv * (np.arange(counts[1]) + 0.5)
+        cells = np.array(np.meshgrid(u, v)).reshape(2, -1).T
+        for _ in range(14):
+            cells, reach = self._kept(cells, du, dv)
+            if not len(cells) or reach <= 0.5 * self.step:
+                break
+            wide, tall = _sizes(self.one, cells, du, dv)
+            split_u, split_v = bool((wide >= 0.7 * tall).any()), bool((tall >= 0.7 * wide).any())
+            for k, split in ((0, split_u), (1, split_v)):
+                if split:
+                    shift = np.zeros(2)
+                    shift[k] = 0.25 * (du, dv)[k]
+                    cells = np.concatenate([cells - shift, cells + shift])
+            du, dv = (0.5 * du if split_u else du), (0.5 * dv if split_v else dv)
+        return self._corrected(self.one.points(cells)) if len(cells) else np.zeros((0, 3))
+
+    def _kept(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, float]:
+        """The cells that the curve may pass within the box, and the largest radius of a cell."""
+        points = self.one.points(cells)
+        wide, tall = _sizes(self.one, cells, du, dv)
+        reach = np.hypot(wide, tall)
+        near = np.abs(self.two.distance(points)) <= reach + RESOLUTION
+        inside = ((points >= self.low - reach[:, None]) & (points <= self.high + reach[:, None])).all(axis=1)
+        kept = near & inside
+        return cells[kept], float(reach[kept].max()) if kept.any() else 0.0
+
+    def _corrected(self, points: FloatArray) -> FloatArray:
+        """Points moved onto both surfaces by Newton's method; those that do not get there are dropped."""
+        p, start = points.copy(), points
+        for _ in range(12):
+            f, g = self.one.distance(p), self.two.distance(p)
+            m, n = self.one.normals(p), self.two.normals(p)
+            c = (m * n).sum(axis=1)
+            rest = np.maximum(1.0 - c * c, 1e-6)
+            a, b = (f - c * g) / rest, (g - c * f) / rest
+            p = p - a[:, None] * m - b[:, None] * n
+        off = np.maximum(np.abs(self.one.distance(p)), np.abs(self.two.distance(p)))
+        good = (off < 1e-9 * self.scale) & (np.linalg.norm(p - start, axis=1) < 3.0 * self.step)
+        good &= ((p >= self.low) & (p <= self.high)).all(axis=1)
+        return p[good]
+
+    # ------------------------------------------------------------------ singular points
+
+    def _nodes(self, seeds: FloatArray) -> list[Vec3]:
+        """Points of the curve where the surfaces touch, and branches of the curve may cross."""
+        m, n = self.one.normals(seeds), self.two.normals(seeds)
+        sine = np.linalg.norm(np.cross(m, n), axis=1)
+        found: list[Vec3] = []
+        order = np.flatnonzero(sine < 0.3)
+        for i in order[np.argsort(sine[order])][:60]:
+            x, y, z = seeds[i].tolist()
+            if any(distance(node, (x, y, z)) < 2.0 * self.step for node in found):
+                continue
+            node = self._touch((x, y, z))
+            if node is not None and all(distance(node, other) > RESOLUTION for other in found):
+                found.append(node)
+        return found
+
+    def _touch(self, start: Vec3) -> Vec3 | None:
+        """The point near `start` on both surfaces where their normals agree, if there is one."""
+        p = np.array(start)
+        sign = 1.0 if dot(self.one.normal(start), self.two.normal(start)) > 0 else -1.0
+
+        def off(q: FloatArray) -> FloatArray:
+            at = q[None]
+            turn = (self.one.normals(at) - sign * self.two.normals(at))[0] * self.step
+            return np.append(turn, [self.one.distance(at)[0], self.two.distance(at)[0]])
+
+        for _ in range(12):
+            value = off(p)
+            h = 1e-6 * self.step
+            jacobian = np.column_stack([(off(p + h * e) - off(p - h * e)) / (2 * h) for e in np.eye(3)])
+            move = np.linalg.lstsq(jacobian, -value, rcond=1e-7)[0]
+            if np.linalg.norm(move) > 4.0 * self.step:
+                return None
+            p = p + move
+        if np.abs(off(p)).max() > 1e-8 * self.scale or np.linalg.norm(p - np.array(start)) > 4.0 * self.step:
+            return None
+        x, y, z = p.tolist()
+        return (x, y, z)
+
+    # ------------------------------------------------------------------ following
+
+    def _followed(self, start: Vec3, nodes: Sequence[Vec3]) -> _Path | None:
+        way = self._tangent(start)
+        if way is None:
+            return None
+        ahead, closed = self._half(start, way, nodes)
+        if closed:
+            return _Path([start, *ahead], True)
+        behind, _ = self._half(start, scaled(way, -1.0), nodes)
+        points = [*reversed(behind), start, *ahead]
+        return _Path(points, False) if len(points) > 1 else None
+
+    def _tangent(self, p: Vec3) -> Vec3 | None:
+        way = cross(self.one.normal(p), self.two.normal(p))
+        size = norm(way)
+        return None if size < SINGULAR else scaled(way, 1.0 / size)
+
+    def _half(self, start: Vec3, way: Vec3, nodes: Sequence[Vec3]) -> tuple[list[Vec3], bool]:
+        """Points after `start` in one direction, until the curve closes, leaves the box or meets a node."""
+        points: list[Vec3] = []
+        p, t, step = start, way, 0.5 * self.step
+        for _ in range(MOST_STEPS):
+            q = self._onto(along(p, t, step))
+            turned = None if q is None else self._tangent(q)
+            if turned is not None and dot(turned, t) < 0.0:
+                turned = scaled(turned, -1.0)
+            if (
+                q is None
+                or turned is None
+                or dot(turned, t) < math.cos(TURN)
+                or not self._is_next(p, q, step)
+            ):
+                reached = self._node_ahead(p, t, nodes)
+                if reached is not None:
+                    return [*points, reached], False
+                step *= 0.5
+                if step < 1e-7 * self.scale:
+                    raise ModellingError(
+                        f"two faces meet in a curve that cannot be followed beyond ({p[0]:.6g}, {p[1]:.6g}, "
+                        f"{p[2]:.6g})"
+                    )
+                continue
+            node = next((n for n in nodes if distance(n, q) < 0.6 * step or _between(p, q, n)), None)
+            if node is not None:
+                return [*points, node], False
+            if len(points) > 2 and _passes(p, q, t, start, way, step):
+                return points, True
+            points.append(q)
+            if not self._in_box(q):
+                return points, False
+            p, t = q, turned
+            step = min(1.4 * step, 1.5 * self.step)
+        raise ModellingError("two faces meet in a curve without end; please report the part")
+
+    def _is_next(self, p: Vec3, q: Vec3, step: float) -> bool:
+        return 0.5 * step < distance(p, q) < 1.5 * step
+
+    def _node_ahead(self, p: Vec3, t: Vec3, nodes: Sequence[Vec3]) -> Vec3 | None:
+        """A node that lies ahead within the usual step."""
+        near = [n for n in nodes if distance(n, p) < 1.5 * self.step and dot(sub(n, p), t) > 0]
+        return min(near, key=lambda n: distance(n, p), default=None)
+
+    def _in_box(self, p: Vec3) -> bool:
+        return all(a <= c <= b for a, c, b in zip(self.low.tolist(), p, self.high.tolist(), strict=True))
+
+    def _onto(self, p: Vec3) -> Vec3 | None:
+        """The point on both surfaces next to `p`; None if Newton's method does not find it."""
+        for _ in range(8):
+            f, g = self.one.gap(p), self.two.gap(p)
+            if abs(f) + abs(g) < 4e-16 * self.scale:
+                return p
+            m, n = self.one.normal(p), self.two.normal(p)
+            c = dot(m, n)
+            rest = 1.0 - c * c
+            if rest < 1e-12:
+                return None
+            a, b = (f - c * g) / rest, (g - c * f) / rest
+            p = along(along(p, m, -a), n, -b)
+        return p if abs(self.one.gap(p)) + abs(self.two.gap(p)) < 1e-13 * self.scale else None
+
+    # ------------------------------------------------------------------ fitting
+
+    def _fitted(self, path: _Path) -> SplineCurve:
+        """A quintic spline through the points and through as many more as it takes."""
+        points = np.array(path.points)
+        if path.closed:
+            points = np.concatenate([points, points[:1]])
+        for _ in range(12):
+            t = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+            curve = _interpolated(t, points, path.closed)
+            middles = 0.5 * (t[:-1] + t[1:])
+            made = curve.points(middles)
+            onto = self._settled(made)
+            wrong = np.linalg.norm(onto - made, axis=1) > FIT * self.scale
+            if not wrong.any() or len(points) > MOST_POINTS:
+                break
+            wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
+            points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
+        return curve
+
+    def _settled(self, points: FloatArray) -> FloatArray:
+        p = points.copy()
+        for _ in range(4):
+            f, g = self.one.distance(p), self.two.distance(p)
+            m, n = self.one.normals(p), self.two.normals(p)
+            c = (m * n).sum(axis=1)
+            rest = np.maximum(1.0 - c * c, 1e-10)
+            p = p - ((f - c * g) / rest)[:, None] * m - ((g - c * f) / rest)[:, None] * n
+        return p
+
+
+def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> SplineCurve:
+    """The spline of degree 5 (3 for a few points) through `points` at parameters `t`, clamped at its ends."""
+    from scipy.interpolate import make_interp_spline
+
+    degree = 5 if len(points) > 6 else min(3, len(points) - 1)
+    if not closed:
+        made = make_interp_spline(t, points, degree)
+        return SplineCurve(degree, tuple(made.t.tolist()), made.c)
+    lap, extra = t[-1], min(OVERLAP, len(points) - 2)
+    around = np.concatenate([t[-1 - extra : -1] - lap, t, t[1 : 1 + extra] + lap])
+    places = np.concatenate([points[-1 - extra : -1], points, points[1 : 1 + extra]])
+    made = make_interp_spline(around, places, degree)
+    whole = SplineCurve(degree, tuple(made.t.tolist()), made.c).between(0.0, float(lap))
+    controls = whole.controls.copy()
+    controls[-1] = controls[0] = points[0]
+    return SplineCurve(degree, whole.knots, controls)
+
+
+def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:
+    """Whether a node lies close to the step from p to q."""
+    way = sub(q, p)
+    size = norm(way)
+    share = dot(sub(n, p), way) / (size * size)
+    return 0.0 <= share <= 1.0 and distance(along(p, way, share), n) < 0.1 * size
+
+
+def _passes(p: Vec3, q: Vec3, t: Vec3, start: Vec3, way: Vec3, step: float) -> bool:
+    """Whether the step from p to q reaches or passes the start of the path."""
+    if distance(p, start) > 1.6 * step or dot(t, way) < 0.8:
+        return False
+    return dot(sub(start, p), t) > 0.0 and dot(sub(q, start), way) > -0.35 * step
+
+
+def _off_path(points: FloatArray, path: _Path) -> FloatArray:
+    """Distance of each point from a path."""
+    corners = np.array([*path.points, path.points[0]] if path.closed else path.points)
+    best = np.full(len(points), np.inf)
+    a, e = corners[:-1], np.diff(corners, axis=0)
+    square = np.maximum((e * e).sum(axis=1), 1e-300)
+    for start in range(0, len(points), 512):
+        off = points[start : start + 512, None] - a[None]
+        share = np.clip((off * e[None]).sum(axis=2) / square, 0.0, 1.0)
+        off = off - share[:, :, None] * e[None]
+        best[start : start + 512] = np.sqrt((off * off).sum(axis=2)).min(axis=1)
+    return best
+
+
+# ---------------------------------------------------------------------- parameters of surfaces
+
+
+def _bend(surface: Surface) -> float | None:
+    """The smallest radius of curvature, roughly; None for a plane or a cone."""
+    if isinstance(surface, (CylinderSurface, SphereSurface)):
+        return surface.radius
+    if isinstance(surface, TorusSurface):
+        return min(surface.minor, surface.major - surface.minor)
+    if isinstance(surface, ExtrudedSurface):
+        curve = surface.profile
+        high = math.tau if curve.kind == "ellipse" else curve.high  # type: ignore[union-attr]
+        return 0.2 * curve.length(0.0, high)
+    return None
+
+
+def _domain(surface: Surface, corners: FloatArray) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Lowest and highest (u, v) of what may lie in the box with these corners."""
+    local = surface.frame.locals(corners)
+    low, high = local.min(axis=0).tolist(), local.max(axis=0).tolist()
+    if isinstance(surface, PlaneSurface):
+        return (low[0], low[1]), (high[0], high[1])
+    if isinstance(surface, CylinderSurface):
+        return (-math.pi, low[2]), (math.pi, high[2])
+    if isinstance(surface, ConeSurface):
+        return (-math.pi, max(0.0, low[2])), (math.pi, max(1e-9, high[2]))
+    if isinstance(surface, SphereSurface):
+        return (-math.pi, -math.pi / 2), (math.pi, math.pi / 2)
+    if isinstance(surface, TorusSurface):
+        return (-math.pi, -math.pi), (math.pi, math.pi)
+    assert isinstance(surface, ExtrudedSurface)
+    if isinstance(surface.profile, SplineCurve):
+        return (surface.profile.low, low[2]), (surface.profile.high, high[2])
+    return (0.0, low[2]), (math.tau, high[2])
+
+
+def _sizes(surface: Surface, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+    """At least half the width and height in space of cells around (u, v), shape (N, 2)."""
+    ones = np.ones(len(cells))
+    if isinstance(surface, PlaneSurface):
+        return 0.5 * du * ones, 0.5 * dv * ones
+    if isinstance(surface, CylinderSurface):
+        return 0.5 * du * surface.radius * ones, 0.5 * dv * ones
+    if isinstance(surface, ConeSurface):
+        reach = math.tan(surface.half_angle) * (cells[:, 1] + 0.5 * dv)
+        return 0.5 * du * reach, 0.5 * dv / math.cos(surface.half_angle) * ones
+    if isinstance(surface, SphereSurface):
+        level = np.cos(np.maximum(np.abs(cells[:, 1]) - 0.5 * dv, 0.0))
+        return 0.5 * du * surface.radius * level, 0.5 * dv * surface.radius * ones
+    if isinstance(surface, TorusSurface):
+        return 0.5 * du * (surface.major + surface.minor) * ones, 0.5 * dv * surface.minor * ones
+    assert isinstance(surface, ExtrudedSurface)
+    (first, _), (last, _) = _domain(surface, np.zeros((1, 3)))
+    t = np.linspace(first, last, 200)
+    fastest = float(np.linalg.norm(surface.profile.derivatives(t), axis=1).max()) * 1.1
+    return 0.5 * du * fastest * ones, 0.5 * dv * ones

@@ -1,0 +1,57 @@
+"""Boxes around faces: quick ones that are never too small, for culling, and exact ones for bounds."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.surfaces import Surface
+from .brep import Face
+
+
+def outer_box(face: Face) -> FloatArray:
+    """A box that holds the face, shape (2, 3); for spheres and tori that of the whole surface."""
+    whole = _whole_box(face.surface)
+    if whole is not None:
+        return whole
+    boxes = [c.edge.bounds for c in face.coedges()]
+    points = [b for box in boxes for b in box]
+    if isinstance(face.surface, ConeSurface) and len(face.loops) == 1:
+        points.append(np.asarray(face.surface.frame.origin))
+    table = np.array(points)
+    return np.array([table.min(axis=0), table.max(axis=0)])
+
+
+def _whole_box(surface: Surface) -> FloatArray | None:
+    """Of a closed surface; None for one without bounds."""
+    center = np.asarray(surface.frame.origin)
+    if isinstance(surface, SphereSurface):
+        return np.array([center - surface.radius, center + surface.radius])
+    if isinstance(surface, TorusSurface):
+        level = np.sqrt(np.maximum(1.0 - np.asarray(surface.frame.normal) ** 2, 0.0))
+        reach = surface.major * level + surface.minor
+        return np.array([center - reach, center + reach])
+    return None
+
+
+def extreme_points(surface: Surface) -> FloatArray:
+    """Where x, y or z can be largest or smallest inside a face of the surface, shape (N, 3)."""
+    center = np.asarray(surface.frame.origin)
+    if isinstance(surface, SphereSurface):
+        steps = surface.radius * np.eye(3)
+        return np.concatenate([center + steps, center - steps])
+    if isinstance(surface, ConeSurface):
+        return center[None, :]
+    if isinstance(surface, TorusSurface):
+        axis, found = np.asarray(surface.frame.normal), []
+        for way in np.eye(3):
+            level = way - (way @ axis) * axis
+            size = math.hypot(*level)
+            ring = level / size if size > 1e-12 else np.asarray(surface.frame.x)
+            reach = surface.major * ring + surface.minor * way
+            found += [center + reach, center - reach]
+        return np.array(found)
+    return np.zeros((0, 3))

@@ -1,0 +1,183 @@
+"""Strips of surface below boundary nodes: what face integrals are summed over. For spheres and tori.
+
+On a closed surface the strip of a boundary step runs from a fixed pole, or a fixed cut, to the step.
+What the strips of a face add up to is the integral over the face, or that less the whole surface; the
+area tells which.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.polynomial.legendre import leggauss
+
+from ..errors import ModellingError
+from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import SphereSurface, TorusSurface
+from .brep import Face
+
+NODES, WEIGHTS = leggauss(24)
+ROUND = 24
+"""Nodes about a whole turn: exact for the trigonometric polynomials that occur."""
+
+DIRECTIONS = np.array([(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1)])
+CUTS = 720
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """Boundary nodes of the faces on one kind of surface: M nodes, K inner nodes each.
+
+    points (M, K, 3) on the surface; normals (M, 1 or K, 3) times `weights` (M, K) is the outward area
+    element; face (M,) the index of each node's face.
+    """
+
+    points: FloatArray
+    normals: FloatArray
+    weights: FloatArray
+    face: FloatArray
+
+
+def joined(strips: Iterable[Strip]) -> Strip:
+    """Several strips as one. All have as many inner nodes."""
+    found = list(strips)
+    columns = [[getattr(s, name) for s in found] for name in ("points", "normals", "weights", "face")]
+    return Strip(*(np.concatenate(column) for column in columns))
+
+
+def closed_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> Strip:
+    """Strips of faces on spheres and tori."""
+    empty = np.zeros((0, len(NODES), 3))
+    made = [Strip(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
+    for i in sorted(set(face.tolist())):
+        here = face == i
+        surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
+        if isinstance(surface, SphereSurface):
+            parts = _sphere(surface, p[here] + reference, dp[here], reference)
+        else:
+            assert isinstance(surface, TorusSurface)
+            parts = _torus(surface, p[here] + reference, dp[here], reference)
+        points, normals, weights = parts
+        made.append(Strip(points, sign * normals, sign * weights, np.full(len(points), i)))
+    return joined(made)
+
+
+def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, reference: FloatArray) -> Strip:
+    """With the whole surface added for every face whose strips count the surface without it."""
+    areas = np.bincount(strip.face.astype(np.intp), strip.weights.sum(axis=1), len(faces))
+    added = [strip]
+    for i in members:
+        surface = faces[i].surface
+        if isinstance(surface, (SphereSurface, TorusSurface)) and areas[i] <= 0.0:
+            u: FloatArray = np.linspace(0.0, math.tau, ROUND, endpoint=False)
+            if isinstance(surface, SphereSurface):
+                axis = np.array([0.0, 0.0, 1.0])
+                parts = _parallels(surface, axis, u, np.full(ROUND, math.pi / 2), math.tau / ROUND, reference)
+            else:
+                tops = np.full(ROUND, math.tau)
+                parts = _tube(surface, u, np.zeros(ROUND), tops, math.tau / ROUND, reference)
+            sign = 1.0 if faces[i].outward else -1.0
+            points, normals, weights = parts
+            added.append(Strip(points, sign * normals, weights, np.full(len(points), i)))
+    return joined(added) if len(added) > 1 else strip
+
+
+_Parts = tuple[FloatArray, FloatArray, FloatArray]
+
+
+def _sphere(surface: SphereSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+    """Strips along meridians from a south pole that lies far from the boundary."""
+    off = (p - np.asarray(surface.frame.origin)) / surface.radius
+    ways = DIRECTIONS / np.linalg.norm(DIRECTIONS, axis=1)[:, None]
+    axis = ways[np.abs(off @ ways.T).max(axis=0).argmin()]
+    x, y = _across(axis)
+    u, v = np.arctan2(off @ y, off @ x), np.arcsin(np.clip(off @ axis, -1.0, 1.0))
+    cx, cy = np.cos(u), np.sin(u)
+    around = cx[:, None] * y - cy[:, None] * x
+    reach = surface.radius * np.cos(v)
+    du = -(dp * around).sum(axis=1) / np.maximum(reach, 1e-300)
+    return _parallels(surface, axis, u, v, du, reference)
+
+
+def _across(axis: FloatArray) -> tuple[FloatArray, FloatArray]:
+    helper = np.eye(3)[np.abs(axis).argmin()]
+    x = np.cross(axis, helper)
+    x /= np.linalg.norm(x)
+    return x, np.cross(axis, x)
+
+
+def _parallels(
+    surface: SphereSurface,
+    axis: FloatArray,
+    u: FloatArray,
+    v: FloatArray,
+    du: FloatArray | float,
+    reference: FloatArray,
+) -> _Parts:
+    half = 0.5 * (v + math.pi / 2)[:, None]
+    w = -math.pi / 2 + half * (NODES + 1.0)
+    x, y = _across(axis)
+    level = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
+    normals = np.cos(w)[:, :, None] * level[:, None, :] + np.sin(w)[:, :, None] * axis
+    points = np.asarray(surface.frame.origin) - reference + surface.radius * normals
+    weights = half * WEIGHTS * surface.radius**2 * np.cos(w) * np.broadcast_to(du, u.shape)[:, None]
+    return points, normals, weights
+
+
+def _torus(surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+    """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian."""
+    u, v = surface.parameters(p).T
+    frame = surface.frame
+    x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
+    ring = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
+    around = np.cos(u)[:, None] * y - np.sin(u)[:, None] * x
+    reach = surface.major + surface.minor * np.cos(v)
+    up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
+    du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
+    cut = free_cut(v)
+    if cut is not None:
+        low = np.full_like(v, cut)
+        return _tube(surface, u, low, cut + (v - cut) % math.tau, -du, reference)
+    cut = free_cut(u)
+    if cut is None:
+        raise ModellingError("a face winds round a torus both ways; its measures cannot be taken yet")
+    half = 0.5 * ((u - cut) % math.tau)[:, None]
+    w = cut + half * (NODES + 1.0)
+    rings = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
+    normals = np.cos(v)[:, None, None] * rings + np.sin(v)[:, None, None] * axis
+    points = np.asarray(frame.origin) - reference + surface.major * rings + surface.minor * normals
+    weights = half * WEIGHTS * (surface.minor * reach * dv)[:, None]
+    return points, normals, weights
+
+
+def free_cut(angles: FloatArray) -> float | None:
+    """The middle of the widest gap between angles (radians, mod a turn), None if they leave no gap."""
+    order = np.sort(angles % math.tau)
+    gaps = np.diff(np.append(order, order[0] + math.tau))
+    widest = int(gaps.argmax())
+    return None if gaps[widest] < 0.2 else float(order[widest] + 0.5 * gaps[widest])
+
+
+def _tube(
+    surface: TorusSurface,
+    u: FloatArray,
+    low: FloatArray,
+    high: FloatArray,
+    du: FloatArray | float,
+    reference: FloatArray,
+) -> _Parts:
+    frame = surface.frame
+    x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
+    half = 0.5 * (high - low)[:, None]
+    w = low[:, None] + half * (NODES + 1.0)
+    ring = (np.cos(u)[:, None] * x + np.sin(u)[:, None] * y)[:, None, :]
+    normals = np.cos(w)[:, :, None] * ring + np.sin(w)[:, :, None] * axis
+    points = np.asarray(frame.origin) - reference + surface.major * ring + surface.minor * normals
+    area = surface.minor * (surface.major + surface.minor * np.cos(w))
+    weights = half * WEIGHTS * area * np.broadcast_to(du, u.shape)[:, None]
+    return points, normals, weights

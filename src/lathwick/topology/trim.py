@@ -1,0 +1,219 @@
+"""Is a point of a surface inside a face? The boundary as fine paths in (u, v), and a path to it.
+
+From the point a straight path in (u, v) leads to some place on the boundary; the first boundary edge
+that it meets has the point on its material side or not. The paths follow the edges so closely that no
+point that is asked about lies between an edge and its path.
+"""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.placement import FloatArray, Plane
+from ..geometry.round_surfaces import SphereSurface
+from ..geometry.surfaces import Surface
+from ..geometry.tolerance import RESOLUTION
+from .brep import Coedge, Edge, Face
+from .windings import periods, unrolled
+
+IntArray = NDArray[np.intp]
+
+PER_TURN = 48
+FINER = 16
+LEVELS = 4
+GRAZING = 1e-4
+TARGETS = 24
+POLES = np.array(
+    [(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1), (1, 2, 0), (0, 1, 2),
+     (2, 0, 1), (-1, 2, 0), (0, -1, 2), (2, 0, -1)]
+)  # fmt: skip
+INSIDE, ON, OUTSIDE = 1, 0, -1
+
+
+def region_of(face: Face) -> TrimmedRegion:
+    """The trimmed region of a face; made once."""
+    found = face.__dict__.get("_region")
+    if not isinstance(found, TrimmedRegion):
+        found = TrimmedRegion(face)
+        face.__dict__["_region"] = found
+    return found
+
+
+class TrimmedRegion:
+    """The part of its surface that a face covers."""
+
+    def __init__(self, face: Face) -> None:
+        self._face = face
+        self._coedges = list(face.coedges())
+        self.surface: Surface = _away_from(face) if isinstance(face.surface, SphereSurface) else face.surface
+        self._periods = periods(self.surface)
+        self._levels: list[_Paths] = []
+
+    def states(self, points: FloatArray, tolerance: float = RESOLUTION) -> IntArray:
+        """INSIDE, ON (the boundary, within `tolerance`) or OUTSIDE of points on the surface, shape (N, 3)."""
+        found = np.full(len(points), INSIDE, dtype=np.intp)
+        if not self._coedges or not len(points):
+            return found
+        todo = np.arange(len(points))
+        for level in range(LEVELS):
+            paths = self._paths(level)
+            gaps, nearest = paths.distances(points[todo])
+            close = gaps <= tolerance + paths.stray
+            if close.any():
+                which = todo[close]
+                exact = np.array([self._exact_gap(points[i], gap, paths) for i, gap in
+                                  zip(which, gaps[close], strict=True)])  # fmt: skip
+                found[which[exact <= tolerance]] = ON
+            sure = (gaps > 4.0 * paths.stray) | (level == LEVELS - 1)
+            open_ = found[todo] != ON
+            now = todo[sure & open_]
+            if len(now):
+                found[now] = self._sides(points[now], paths, nearest[sure & open_])
+            todo = todo[~sure & open_]
+            if not len(todo):
+                break
+        return found
+
+    def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
+        """INSIDE, ON or OUTSIDE of one point on the surface."""
+        return int(self.states(np.array([point]), tolerance)[0])
+
+    def _paths(self, level: int) -> _Paths:
+        while len(self._levels) <= level:
+            self._levels.append(_Paths(self._coedges, self.surface, PER_TURN * FINER ** len(self._levels)))
+        return self._levels[level]
+
+    def _exact_gap(self, point: FloatArray, gap: float, paths: _Paths) -> float:
+        x, y, z = point.tolist()
+        near = paths.edges_within(point, gap + 2.0 * paths.stray + RESOLUTION)
+        return min(math.dist(edge.nearest((x, y, z)), (x, y, z)) for edge in near)
+
+    def _sides(self, points: FloatArray, paths: _Paths, nearest: IntArray) -> IntArray:
+        """Which side of the first boundary on the way to the boundary each point lies on."""
+        p = self.surface.parameters(points)
+        found = np.zeros(len(points), dtype=np.intp)
+        todo = np.arange(len(points))
+        count = len(paths.a)
+        for k in range(TARGETS):
+            target = nearest[todo] if k == 0 else (nearest[todo] + int(k * 0.618 * count) + k) % count
+            side = self._first_side(p[todo], paths, target)
+            found[todo] = side
+            todo = todo[side == 0]
+            if not len(todo):
+                break
+        sign = 1 if self._face.outward else -1
+        return np.where(found == 0, OUTSIDE, found * sign)
+
+    def _first_side(self, p: FloatArray, paths: _Paths, target: IntArray) -> IntArray:
+        """1 where the first segment met has the point on its left, -1 on its right, 0 if it is not clear."""
+        q = 0.5 * (paths.a[target] + paths.b[target])
+        for k, period in enumerate(self._periods):
+            if period:
+                q[:, k] += period * np.round((p[:, k] - q[:, k]) / period)
+        d = q - p
+        a, e = paths.a[None], (paths.b - paths.a)[None]
+        shift = np.zeros((len(p), len(paths.a), 2))
+        for k, period in enumerate(self._periods):
+            if period:
+                middle = (p[:, k] + 0.5 * d[:, k])[:, None]
+                shift[:, :, k] = period * np.round((middle - 0.5 * (paths.a + paths.b)[None, :, k]) / period)
+        w = a + shift - p[:, None]
+        across = d[:, None, 0] * e[:, :, 1] - d[:, None, 1] * e[:, :, 0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            s = (w[:, :, 0] * e[:, :, 1] - w[:, :, 1] * e[:, :, 0]) / across
+            t = (w[:, :, 0] * d[:, None, 1] - w[:, :, 1] * d[:, None, 0]) / across
+        hit = (s > 0.0) & (s <= 1.0 + 1e-9) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
+        s = np.where(hit, s, np.inf)
+        first = s.min(axis=1)
+        tied = s <= (first + 1e-7)[:, None]
+        side = np.where(across > 0.0, 1, -1)
+        ways = np.where(tied, side, 0)
+        size = np.hypot(*d.T)[:, None] * np.hypot(e[:, :, 0], e[:, :, 1])
+        grazes = (tied & (np.abs(across) < GRAZING * size)).any(axis=1)
+        one_way = np.abs(ways.sum(axis=1)) == tied.sum(axis=1)
+        clear = np.isfinite(first) & ~grazes & one_way
+        return np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp)
+
+
+class _Paths:
+    """All edges of a face as chords: in (u, v) from `a` to `b`, shape (M, 2), and in space."""
+
+    def __init__(self, coedges: list[Coedge], surface: Surface, per_turn: int) -> None:
+        flat, space, owners, self.stray = [], [], [], 0.0
+        for number, coedge in enumerate(coedges):
+            t = _parameters(coedge.edge, per_turn)
+            points = coedge.edge.curve.points(t)
+            self.stray = max(self.stray, _stray(coedge.edge, t, points))
+            points = points if coedge.forward else points[::-1]
+            flat.append(_on_surface(points, surface))
+            space.append(points)
+            owners.append(np.full(len(points) - 1, number))
+        self.a = np.concatenate([uv[:-1] for uv in flat])
+        self.b = np.concatenate([uv[1:] for uv in flat])
+        self._start = np.concatenate([p[:-1] for p in space])
+        self._way = np.concatenate([np.diff(p, axis=0) for p in space])
+        self._square = np.maximum((self._way**2).sum(axis=1), 1e-300)
+        self._owner = np.concatenate(owners)
+        self._coedges = coedges
+
+    def distances(self, points: FloatArray) -> tuple[FloatArray, IntArray]:
+        """Distance of each point, shape (N, 3), from the chords, and the number of the nearest chord."""
+        gaps = self._gaps(points)
+        nearest = gaps.argmin(axis=1)
+        return gaps[np.arange(len(points)), nearest], nearest
+
+    def _gaps(self, points: FloatArray) -> FloatArray:
+        off = points[:, None] - self._start[None]
+        share = np.clip((off * self._way[None]).sum(axis=2) / self._square, 0.0, 1.0)
+        off -= share[:, :, None] * self._way[None]
+        return np.sqrt((off * off).sum(axis=2))
+
+    def edges_within(self, point: FloatArray, reach: float) -> list[Edge]:
+        """The edges whose chords come within `reach` of a point."""
+        gaps = self._gaps(point[None])[0]
+        return [self._coedges[i].edge for i in sorted(set(self._owner[gaps <= reach].tolist()))]
+
+
+def _parameters(edge: Edge, per_turn: int) -> FloatArray:
+    if edge.curve.kind == "line":
+        return np.array([edge.t0, edge.t1])
+    if edge.curve.period == math.tau:
+        count = max(4, math.ceil((edge.t1 - edge.t0) / math.tau * per_turn))
+        return np.linspace(edge.t0, edge.t1, count + 1)
+    stops = edge.curve.breaks(edge.t0, edge.t1)
+    each = max(2, math.ceil(per_turn / max(1, len(stops) - 1)))
+    spans = [np.linspace(a, b, each + 1)[:-1] for a, b in pairwise(stops)]
+    return np.append(np.concatenate(spans), stops[-1])
+
+
+def _stray(edge: Edge, t: FloatArray, points: FloatArray) -> float:
+    """How far the edge leaves its chords, from the middles of the chords, with something to spare."""
+    if edge.curve.kind == "line":
+        return 0.0
+    middles = edge.curve.points(0.5 * (t[:-1] + t[1:]))
+    return 1.5 * float(np.linalg.norm(middles - 0.5 * (points[:-1] + points[1:]), axis=1).max())
+
+
+def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
+    """(u, v) along a path, without jumps; a straight line keeps its u on a cone even at the tip."""
+    uv = unrolled(surface.parameters(points), surface)
+    if surface.kind == "cone" and len(points) == 2:
+        uv[:, 0] = surface.parameters(0.5 * (points[:1] + points[1:]))[0, 0]
+    return uv
+
+
+def _away_from(face: Face) -> SphereSurface:
+    """The sphere of a face with its poles turned away from the edges."""
+    surface = face.surface
+    assert isinstance(surface, SphereSurface)
+    if not face.loops:
+        return surface
+    t = [(c.edge, np.linspace(c.edge.t0, c.edge.t1, 33)) for c in face.coedges()]
+    off = np.concatenate([edge.curve.points(s) for edge, s in t]) - np.asarray(surface.frame.origin)
+    ways = POLES / np.linalg.norm(POLES, axis=1)[:, None]
+    x, y, z = ways[np.abs(off @ ways.T).max(axis=0).argmin()].tolist()
+    return SphereSurface(Plane(surface.frame.origin, (x, y, z)), surface.radius)
