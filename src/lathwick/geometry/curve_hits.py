@@ -7,6 +7,7 @@ every minimum that comes near zero is looked into, so that neither touches nor c
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from scipy.optimize import brentq
@@ -92,12 +93,9 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
         return surface.gap(curve.point(s))
 
     steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
-    found: list[float] = []
     values, places = g.tolist(), t.tolist()
     last = len(values) - 1
-    for i in range(last):
-        if values[i] * values[i + 1] < 0.0:
-            found.append(float(brentq(gap, places[i], places[i + 1], xtol=1e-15, rtol=1e-15)))
+    found = [_root(gap, places[i], places[i + 1]) for i in range(last) if values[i] * values[i + 1] < 0.0]
     reach = 1.2 * float(steps.max()) if curve.kind != "line" else math.inf
     size = np.abs(g)
     for i in range(last + 1):
@@ -112,9 +110,8 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
     return _distinct(curve, [s for s in found if t0 <= s <= t1], t0, t1, closed)
 
 
-def _least(gap: object, places: list[float], i: int, closed: bool) -> list[float]:
+def _least(gap: Callable[[float], float], places: list[float], i: int, closed: bool) -> list[float]:
     """Where the distance is least in size around sample i: a touch, or two crossings near each other."""
-    assert callable(gap)
     last = len(places) - 1
     step = places[1] - places[0]
     low = places[i - 1] if i > 0 else (places[0] - step if closed else places[0])
@@ -139,11 +136,11 @@ def _least(gap: object, places: list[float], i: int, closed: bool) -> list[float
         return [best]
     if value > 0.0:
         return []
-    roots = []
-    for end in (low, high):
-        if sign * gap(end) > 0.0:
-            roots.append(float(brentq(gap, *sorted((end, best)), xtol=1e-15, rtol=1e-15)))
-    return roots
+    return [_root(gap, *sorted((end, best))) for end in (low, high) if sign * gap(end) > 0.0]
+
+
+def _root(gap: Callable[[float], float], low: float, high: float) -> float:
+    return float(brentq(gap, low, high, xtol=1e-15, rtol=1e-15))
 
 
 def _distinct(curve: Curve, found: list[float], t0: float, t1: float, closed: bool) -> list[float]:

@@ -17,8 +17,11 @@ import numpy as np
 from .placement import FloatArray
 from .vector import Vec3
 
-SAMPLES_PER_SPAN = 24
+GRID = 192
+"""About as many places along a curve start the search for its nearest point."""
+
 NEWTON_ROUNDS = 12
+SPANS_TOGETHER = 8
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
 
@@ -88,19 +91,33 @@ class BSpline:
                     found += [t for t in real if a <= t <= b and t0 < t < t1]
         return sorted(found)
 
+    @cached_property
+    def _grid(self) -> tuple[FloatArray, FloatArray]:
+        """Parameters close together along the whole curve, and the points there."""
+        stops = self.breaks(self.low, self.high)
+        each = max(4, -(-GRID // (len(stops) - 1)))
+        spans = [np.linspace(a, b, each) for a, b in _pairs(stops)]
+        t = np.unique(np.concatenate(spans))
+        return t, self.points(t)
+
     def nearest(self, points: FloatArray) -> FloatArray:
         """Parameters of the points of the curve nearest to `points`, shape (N, d); returns (N,)."""
-        stops = self.breaks(self.low, self.high)
-        spans = [np.linspace(a, b, SAMPLES_PER_SPAN) for a, b in _pairs(stops)]
-        t = np.unique(np.concatenate(spans))
-        gaps = ((points[:, None, :] - self.points(t)[None, :, :]) ** 2).sum(axis=2)
-        u = t[gaps.argmin(axis=1)]
+        t, places = self._grid
+        best = np.empty(len(points), dtype=np.intp)
+        for start in range(0, len(points), 256):
+            part = points[start : start + 256]
+            best[start : start + 256] = ((part[:, None] - places[None]) ** 2).sum(axis=2).argmin(axis=1)
+        u = t[best]
         for _ in range(NEWTON_ROUNDS):
             off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
             slope = (off * d1).sum(axis=1)
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
             safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
-            u = np.clip(u - slope / safe, self.low, self.high)
+            moved = np.clip(u - slope / safe, self.low, self.high)
+            done = np.abs(moved - u).max() <= 1e-15 * (self.high - self.low)
+            u = moved
+            if done:
+                break
         return u
 
     def between(self, t0: float, t1: float) -> Self:
@@ -187,6 +204,34 @@ class SplineCurve(BSpline):
 
     def length(self, t0: float, t1: float) -> float:
         return self.length_between(t0, t1)
+
+
+@dataclass(frozen=True, eq=False)
+class FittedCurve(SplineCurve):
+    """A spline fitted so closely to a smooth curve that it counts as smooth across its knots."""
+
+    def breaks(self, t0: float, t1: float) -> list[float]:
+        """Parameters from t0 to t1, some spans apart."""
+        spans = (len(self.knots) - 2 * self.degree - 1) * (t1 - t0) / (self.high - self.low)
+        count = max(2, round(spans / SPANS_TOGETHER))
+        return [t0 + (t1 - t0) * k / count for k in range(count)] + [t1]
+
+    def parts(self, t0: float, t1: float) -> list[float]:
+        """As `breaks`."""
+        return self.breaks(t0, t1)
+
+    def extremes(self, t0: float, t1: float) -> list[float]:
+        """Where a coordinate's slope changes sign between samples."""
+        t = np.linspace(t0, t1, max(17, len(self.knots)))
+        slopes = self.derivatives(t)
+        rows, columns = np.nonzero(slopes[:-1] * slopes[1:] < 0.0)
+        low, high = t[rows], t[rows + 1]
+        sign = np.sign(slopes[rows, columns])
+        for _ in range(50):
+            middle = 0.5 * (low + high)
+            before = self.derivatives(middle)[np.arange(len(rows)), columns] * sign > 0.0
+            low, high = np.where(before, middle, low), np.where(before, high, middle)
+        return sorted((0.5 * (low + high)).tolist())
 
 
 def interpolated(points: FloatArray, closed: bool = False) -> BSpline:

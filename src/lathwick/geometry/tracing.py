@@ -21,7 +21,7 @@ from ..errors import ModellingError
 from .meetings import Meeting
 from .placement import FloatArray
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from .spline import SplineCurve
+from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
@@ -202,12 +202,7 @@ class _Tracer:
             turned = None if q is None else self._tangent(q)
             if turned is not None and dot(turned, t) < 0.0:
                 turned = scaled(turned, -1.0)
-            if (
-                q is None
-                or turned is None
-                or dot(turned, t) < math.cos(TURN)
-                or not self._is_next(p, q, step)
-            ):
+            if q is None or turned is None or dot(turned, t) < STRAIGHT or not self._is_next(p, q, step):
                 reached = self._node_ahead(p, t, nodes)
                 if reached is not None:
                     return [*points, reached], False
@@ -258,7 +253,7 @@ class _Tracer:
 
     # ------------------------------------------------------------------ fitting
 
-    def _fitted(self, path: _Path) -> SplineCurve:
+    def _fitted(self, path: _Path) -> FittedCurve:
         """A quintic spline through the points and through as many more as it takes."""
         points = np.array(path.points)
         if path.closed:
@@ -287,22 +282,22 @@ class _Tracer:
         return p
 
 
-def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> SplineCurve:
+def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
     """The spline of degree 5 (3 for a few points) through `points` at parameters `t`, clamped at its ends."""
     from scipy.interpolate import make_interp_spline
 
     degree = 5 if len(points) > 6 else min(3, len(points) - 1)
     if not closed:
         made = make_interp_spline(t, points, degree)
-        return SplineCurve(degree, tuple(made.t.tolist()), made.c)
+        return FittedCurve(degree, tuple(made.t.tolist()), made.c)
     lap, extra = t[-1], min(OVERLAP, len(points) - 2)
     around = np.concatenate([t[-1 - extra : -1] - lap, t, t[1 : 1 + extra] + lap])
     places = np.concatenate([points[-1 - extra : -1], points, points[1 : 1 + extra]])
     made = make_interp_spline(around, places, degree)
-    whole = SplineCurve(degree, tuple(made.t.tolist()), made.c).between(0.0, float(lap))
+    whole = FittedCurve(degree, tuple(made.t.tolist()), made.c).between(0.0, float(lap))
     controls = whole.controls.copy()
     controls[-1] = controls[0] = points[0]
-    return SplineCurve(degree, whole.knots, controls)
+    return FittedCurve(degree, whole.knots, controls)
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:

@@ -9,14 +9,20 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR
 from ..geometry.vector import Vec3, cross, distance, dot, norm
+from .boxes import extreme_points
 from .brep import Coedge, Edge, Face, Lump, Vertex
+from .inside import contains
 from .mass import MassProperties, mass_properties
 from .names import Address, FaceName
 from .selection import Selection, in_plane
+from .trim import region_of
 from .validity import Problem, check_lumps
 
 SMOOTH = 1e-6
@@ -74,10 +80,13 @@ class Body:
     @property
     def bounds(self) -> tuple[Vec3, Vec3]:
         """Lowest and highest corner of the exact bounding box, sides along X, Y and Z."""
-        boxes = [edge.bounds for edge in self.faces_of_edge]
-        low = (min(float(b[0, i]) for b in boxes) for i in range(3))
-        high = (max(float(b[1, i]) for b in boxes) for i in range(3))
-        return _triple(low), _triple(high)
+        points = [p for edge in self.faces_of_edge for p in edge.bounds]
+        for face in self.brep_faces:
+            spots = extreme_points(face.surface)
+            if len(spots):
+                points += list(spots[region_of(face).states(spots) >= 0])
+        table = np.array(points)
+        return _triple(table.min(axis=0).tolist()), _triple(table.max(axis=0).tolist())
 
     @property
     def lumps(self) -> int:
@@ -173,6 +182,14 @@ class Body:
         if len(found) > 1:
             raise ReferenceLost(f'"{address}" and "{other}" share {len(found)} edges, not one')
         return found[0]
+
+    def contains(self, points: Iterable[Iterable[float]] | FloatArray) -> NDArray[np.bool_]:
+        """Whether points lie in the body, shape (N, 3); returns shape (N,). Points on its faces, within
+        the resolution, count as inside. Exact: by rays against the faces themselves."""
+        places = np.asarray(points if isinstance(points, np.ndarray) else list(points), dtype=float)
+        if places.ndim != 2 or places.shape[1] != 3 or not np.isfinite(places).all():
+            raise ModellingError(f"contains takes points of shape (N, 3), got shape {places.shape}")
+        return contains(self.brep_faces, places)
 
     def vertices(self) -> Selection[BodyVertex]:
         """All vertices. A full circle has none."""

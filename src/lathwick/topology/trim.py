@@ -82,6 +82,39 @@ class TrimmedRegion:
         """INSIDE, ON or OUTSIDE of one point on the surface."""
         return int(self.states(np.array([point]), tolerance)[0])
 
+    def linked(self, owners: list[int]) -> list[tuple[int, int]]:
+        """Pairs of owners of coedges between which some path runs inside the region.
+
+        owners : a number for every coedge, in order. From chords of each owner, a little to their left,
+        paths lead to chords of the others; the first chord met on the way belongs to the same cell.
+        """
+        paths = self._paths(0)
+        of_chord = np.array(owners)[paths.owner]
+        sign = 1.0 if self._face.outward else -1.0
+        pairs: dict[tuple[int, int], None] = {}
+        names = sorted(set(owners))
+        for one in names:
+            for two in names:
+                if one != two and (one, two) not in pairs and (two, one) not in pairs:
+                    met = self._first_owner(paths, of_chord, one, two, sign)
+                    if met is not None and met != one:
+                        pairs[one, met] = None
+        return list(pairs)
+
+    def _first_owner(self, paths: _Paths, of_chord: IntArray, one: int, two: int, sign: float) -> int | None:
+        """The owner of the first chord on a path from the left of `one` towards `two`."""
+        mine, theirs = np.flatnonzero(of_chord == one), np.flatnonzero(of_chord == two)
+        for k in range(TARGETS):
+            i = mine[(len(mine) // 2 + int(k * 0.618 * len(mine))) % len(mine)]
+            j = theirs[(len(theirs) // 2 + int(k * 0.382 * len(theirs))) % len(theirs)]
+            e = paths.b[i] - paths.a[i]
+            left = sign * np.array([-e[1], e[0]])
+            start = 0.5 * (paths.a[i] + paths.b[i]) + 1e-3 * left
+            side, first = self._met(start[None], paths, np.array([j]))
+            if side[0] * sign > 0 and of_chord[first[0]] != one:
+                return int(of_chord[first[0]])
+        return None
+
     def _paths(self, level: int) -> _Paths:
         while len(self._levels) <= level:
             self._levels.append(_Paths(self._coedges, self.surface, PER_TURN * FINER ** len(self._levels)))
@@ -110,6 +143,10 @@ class TrimmedRegion:
 
     def _first_side(self, p: FloatArray, paths: _Paths, target: IntArray) -> IntArray:
         """1 where the first segment met has the point on its left, -1 on its right, 0 if it is not clear."""
+        return self._met(p, paths, target)[0]
+
+    def _met(self, p: FloatArray, paths: _Paths, target: IntArray) -> tuple[IntArray, IntArray]:
+        """The side of the first segment on the way to a target that each point lies on, and its number."""
         q = 0.5 * (paths.a[target] + paths.b[target])
         for k, period in enumerate(self._periods):
             if period:
@@ -136,7 +173,7 @@ class TrimmedRegion:
         grazes = (tied & (np.abs(across) < GRAZING * size)).any(axis=1)
         one_way = np.abs(ways.sum(axis=1)) == tied.sum(axis=1)
         clear = np.isfinite(first) & ~grazes & one_way
-        return np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp)
+        return np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp), s.argmin(axis=1)
 
 
 class _Paths:
@@ -157,7 +194,7 @@ class _Paths:
         self._start = np.concatenate([p[:-1] for p in space])
         self._way = np.concatenate([np.diff(p, axis=0) for p in space])
         self._square = np.maximum((self._way**2).sum(axis=1), 1e-300)
-        self._owner = np.concatenate(owners)
+        self.owner = np.concatenate(owners)
         self._coedges = coedges
 
     def distances(self, points: FloatArray) -> tuple[FloatArray, IntArray]:
@@ -175,7 +212,7 @@ class _Paths:
     def edges_within(self, point: FloatArray, reach: float) -> list[Edge]:
         """The edges whose chords come within `reach` of a point."""
         gaps = self._gaps(point[None])[0]
-        return [self._coedges[i].edge for i in sorted(set(self._owner[gaps <= reach].tolist()))]
+        return [self._coedges[i].edge for i in sorted(set(self.owner[gaps <= reach].tolist()))]
 
 
 def _parameters(edge: Edge, per_turn: int) -> FloatArray:

@@ -1,0 +1,1 @@
+"""Union, cut and intersection on exact faces."""

@@ -1,0 +1,334 @@
+"""Imprinting two bodies on each other: every face learns all curves that run over it.
+
+1. Pairs of faces whose boxes meet; how their surfaces meet. 2. Hits of the edges of each with the
+faces of the other, once per edge and face; those that lie in the face become nodes. 3. Meeting curves
+cut at the nodes; the parts that lie in both faces are kept. 4. Edges cut at every node that lies on
+them. 5. Parts that lie on each other made one.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ...geometry.curve_hits import curve_hits
+from ...geometry.curves import Circle, Curve, Line
+from ...geometry.meetings import SAME, Meeting, meeting
+from ...geometry.placement import FloatArray, Plane
+from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.tracing import traced
+from ...geometry.vector import Vec3, cross, distance, norm
+from ...topology.boxes import outer_box
+from ...topology.brep import Edge, Face, Vertex
+from ...topology.trim import INSIDE, ON, OUTSIDE, region_of
+from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
+
+LOOSE = 5.0 * NEAR
+"""A hit is looked for on the meeting curve this near; where surfaces meet at a shallow angle it is off."""
+
+Part = tuple[Fragment, bool]
+"""A fragment and whether it runs along the edge that it is a part of."""
+
+
+@dataclass(slots=True)
+class Imprint:
+    """What imprinting found. parts : of every edge, from its start to its end. inner : fragments in the
+    inside of each face. same : faces of the other body on the same surface, near each face."""
+
+    nodes: Nodes
+    parts: dict[Edge, list[Part]]
+    inner: dict[Face, list[Fragment]]
+    same: dict[Face, list[Face]]
+
+
+@dataclass(slots=True)
+class _Span:
+    """A part of a meeting curve between two nodes that may lie in both faces."""
+
+    curve: Curve
+    t0: float
+    t1: float
+    a: int
+    b: int
+    one: Face
+    two: Face
+    states: list[int] = field(default_factory=lambda: [OUTSIDE, OUTSIDE])
+
+    @property
+    def middle(self) -> Vec3:
+        return self.curve.point(0.5 * (self.t0 + self.t1))
+
+
+class Imprinter:
+    """Imprints the faces of two bodies on each other."""
+
+    def __init__(self, one: Sequence[Face], two: Sequence[Face]) -> None:
+        self._faces = (list(one), list(two))
+        self._nodes = Nodes()
+        self._vertex: dict[Vertex, int] = {}
+        self._cuts: dict[Edge, list[Cut]] = defaultdict(list)
+        self._hits: dict[tuple[Edge, Face], list[int]] = {}
+        self._lying: list[tuple[Edge, Face]] = []
+        self._same: dict[Face, list[Face]] = defaultdict(list)
+        self._edges = {face: [c.edge for c in face.coedges()] for face in (*one, *two)}
+
+    def run(self) -> Imprint:
+        pairs = self._pairs()
+        meetings = {pair: self._meeting(*pair) for pair in pairs}
+        self._find_hits(pairs)
+        self._cross_lying()
+        spans = self._spans(meetings)
+        self._cut_at_nodes({e for pair in pairs for f in pair for e in self._edges[f]})
+        table = FragmentTable()
+        parts = self._parts(table)
+        inner: dict[Face, list[Fragment]] = defaultdict(list)
+        self._place_spans(spans, table, inner)
+        self._place_lying(parts, inner)
+        return Imprint(self._nodes, parts, dict(inner), dict(self._same))
+
+    # ------------------------------------------------------------------ pairs
+
+    def _pairs(self) -> list[tuple[Face, Face]]:
+        boxes = [np.array([outer_box(f) for f in faces]) for faces in self._faces]
+        found = overlapping(boxes[0], boxes[1])
+        return [(self._faces[0][i], self._faces[1][j]) for i, j in found]
+
+    def _meeting(self, one: Face, two: Face) -> Meeting:
+        found = meeting(one.surface, two.surface)
+        if found is None:
+            boxes = [outer_box(f) for f in (one, two)]
+            box = np.array([np.maximum(boxes[0][0], boxes[1][0]), np.minimum(boxes[0][1], boxes[1][1])])
+            found = traced(one.surface, two.surface, box)
+        if found is SAME:
+            self._same[one].append(two)
+            self._same[two].append(one)
+        return found
+
+    # ------------------------------------------------------------------ hits
+
+    def _find_hits(self, pairs: Iterable[tuple[Face, Face]]) -> None:
+        """Hits of edges with faces; those in the face become nodes and cut the edge."""
+        found: dict[Face, list[tuple[Edge, float, Vec3]]] = defaultdict(list)
+        for one, two in pairs:
+            for face, other in ((one, two), (two, one)):
+                box = outer_box(other)
+                for edge in self._edges[face]:
+                    if (edge, other) in self._hits or not _meet(edge.bounds, box):
+                        continue
+                    self._hits[edge, other] = []
+                    found[other] += self._hits_of(edge, other)
+        for other, hits in found.items():
+            states = region_of(other).states(np.array([p for _, _, p in hits]))
+            for (edge, t, p), state in zip(hits, states.tolist(), strict=True):
+                if state != OUTSIDE:
+                    self._add_hit(edge, other, t, p)
+
+    def _hits_of(self, edge: Edge, face: Face) -> list[tuple[Edge, float, Vec3]]:
+        turns = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, face.surface)
+        if turns is None:
+            self._lying.append((edge, face))
+            turns = [] if edge.is_closed else [edge.t0, edge.t1]
+        return [(edge, t, edge.curve.point(t)) for t in turns]
+
+    def _add_hit(self, edge: Edge, face: Face, t: float, p: Vec3) -> None:
+        node = self._end_node(edge, p)
+        if node is None:
+            node = self._nodes.at(p)
+            self._cuts[edge].append((t, node))
+        self._hits[edge, face].append(node)
+
+    def _end_node(self, edge: Edge, p: Vec3) -> int | None:
+        """The node of the edge's vertex at a place, if one is there."""
+        for vertex in (edge.start, edge.end):
+            if vertex is not None and distance(vertex.point, p) <= NEAR:
+                return self._node_of(vertex)
+        return None
+
+    def _node_of(self, vertex: Vertex) -> int:
+        if vertex not in self._vertex:
+            self._vertex[vertex] = self._nodes.at(vertex.point)
+        return self._vertex[vertex]
+
+    def _cross_lying(self) -> None:
+        """Where an edge that lies in the surface of a face crosses that face's edges along the surface."""
+        for edge, face in self._lying:
+            for border in self._edges[face]:
+                if not _meet(edge.bounds, border.bounds):
+                    continue
+                wall = _wall_through(border, face.surface)
+                if wall is None:
+                    continue
+                for t in curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, wall) or ():
+                    p = edge.curve.point(t)
+                    gap, s = gap_to(border.curve, border.t0, border.t1, p)
+                    if gap <= NEAR:
+                        node = self._end_node(edge, p)
+                        if node is None:
+                            node = self._nodes.at(p)
+                            self._cuts[edge].append((t, node))
+                        if self._end_node(border, p) is None:
+                            self._cuts[border].append((s, node))
+
+    # ------------------------------------------------------------------ meeting curves
+
+    def _spans(self, meetings: dict[tuple[Face, Face], Meeting]) -> list[_Span]:
+        """The parts of meeting curves that lie in both faces."""
+        spans: list[_Span] = []
+        for (one, two), met in meetings.items():
+            if met.curves:
+                nodes = self._nodes_of_pair(one, two, met)
+                for curve in met.curves:
+                    spans += self._between(curve, nodes, one, two)
+        by_face: dict[Face, list[tuple[_Span, int]]] = defaultdict(list)
+        for span in spans:
+            by_face[span.one].append((span, 0))
+            by_face[span.two].append((span, 1))
+        for face, users in by_face.items():
+            states = region_of(face).states(np.array([span.middle for span, _ in users]))
+            for (span, side), state in zip(users, states.tolist(), strict=True):
+                span.states[side] = state
+        return [s for s in spans if OUTSIDE not in s.states and s.states != [ON, ON]]
+
+    def _nodes_of_pair(self, one: Face, two: Face, met: Meeting) -> list[int]:
+        nodes = [n for e in self._edges[one] for n in self._hits.get((e, two), ())]
+        nodes += [n for e in self._edges[two] for n in self._hits.get((e, one), ())]
+        for p in met.nodes:
+            if all(region_of(f).state(p) != OUTSIDE for f in (one, two)):
+                nodes.append(self._nodes.at(p))
+        return list(dict.fromkeys(nodes))
+
+    def _between(self, curve: Curve, nodes: Sequence[int], one: Face, two: Face) -> list[_Span]:
+        low, high, closed = _range_of(curve)
+        cuts = []
+        for node in nodes:
+            gap, t = gap_to(curve, low, high, self._nodes.points[node])
+            if gap <= LOOSE:
+                cuts.append((t, node))
+        if closed:
+            pieces = divided(low, high, True, cuts, ())
+        else:
+            cuts.sort()
+            pieces = [(s, t, a, b) for (s, a), (t, b) in itertools.pairwise(cuts) if a != b]
+        return [_Span(curve, s, t, a, b, one, two) for s, t, a, b in pieces]
+
+    # ------------------------------------------------------------------ fragments
+
+    def _cut_at_nodes(self, edges: Iterable[Edge]) -> None:
+        """Cut edges at every node that lies on them, whatever it comes from."""
+        if not self._nodes.points:
+            return
+        points = np.array(self._nodes.points)
+        for edge in edges:
+            low, high = edge.bounds[0] - NEAR, edge.bounds[1] + NEAR
+            known = {n for _, n in self._cuts.get(edge, ())}
+            for node in np.flatnonzero(((points >= low) & (points <= high)).all(axis=1)).tolist():
+                p = self._nodes.points[node]
+                if node in known or self._end_node(edge, p) is not None:
+                    continue
+                gap, t = gap_to(edge.curve, edge.t0, edge.t1, p)
+                if gap <= NEAR:
+                    self._cuts[edge].append((t, node))
+
+    def _parts(self, table: FragmentTable) -> dict[Edge, list[Part]]:
+        parts: dict[Edge, list[Part]] = {}
+        for face in (*self._faces[0], *self._faces[1]):
+            for edge in self._edges[face]:
+                if edge not in parts:
+                    parts[edge] = self._parts_of(edge, table)
+        return parts
+
+    def _parts_of(self, edge: Edge, table: FragmentTable) -> list[Part]:
+        ends: tuple[int, ...] = ()
+        if edge.start is not None and edge.end is not None:
+            ends = (self._node_of(edge.start), self._node_of(edge.end))
+        found = []
+        for t0, t1, a, b in divided(edge.t0, edge.t1, edge.is_closed, self._cuts.get(edge, ()), ends):
+            fragment, forward = table.add(edge.curve, t0, t1, a, b)
+            fragment.edges.append(edge)
+            found.append((fragment, forward))
+        return found
+
+    def _place_spans(
+        self, spans: Sequence[_Span], table: FragmentTable, inner: dict[Face, list[Fragment]]
+    ) -> None:
+        points = np.array(self._nodes.points) if self._nodes.points else np.zeros((0, 3))
+        for span in spans:
+            for t0, t1, a, b in self._cut_span(span, points):
+                fragment, _ = table.add(span.curve, t0, t1, a, b)
+                for face, state in zip((span.one, span.two), span.states, strict=True):
+                    if state == INSIDE and face not in fragment.inside:
+                        fragment.inside.append(face)
+                        inner[face].append(fragment)
+
+    def _cut_span(self, span: _Span, points: FloatArray) -> list[tuple[float, float, int, int]]:
+        """The span cut at nodes that lie on it."""
+        t = np.linspace(span.t0, span.t1, 17)
+        places = span.curve.points(t)
+        slack = NEAR + 0.25 * float(np.linalg.norm(np.diff(places, axis=0), axis=1).max())
+        low, high = places.min(axis=0) - slack, places.max(axis=0) + slack
+        cuts = []
+        for node in np.flatnonzero(((points >= low) & (points <= high)).all(axis=1)).tolist():
+            if node in (span.a, span.b):
+                continue
+            gap, s = gap_to(span.curve, span.t0, span.t1, self._nodes.points[node])
+            if gap <= NEAR:
+                cuts.append((s, node))
+        return divided(span.t0, span.t1, span.a < 0, cuts, (span.a, span.b))
+
+    def _place_lying(self, parts: dict[Edge, list[Part]], inner: dict[Face, list[Fragment]]) -> None:
+        """Parts of edges that run over faces of the other body."""
+        by_face: dict[Face, list[Fragment]] = defaultdict(list)
+        for edge, face in self._lying:
+            own = set(self._edges[face])
+            by_face[face] += [f for f, _ in parts[edge] if face not in f.inside and own.isdisjoint(f.edges)]
+        for face, fragments in by_face.items():
+            if not fragments:
+                continue
+            states = region_of(face).states(np.array([f.middle for f in fragments]))
+            for fragment, state in zip(fragments, states.tolist(), strict=True):
+                if state == INSIDE and face not in fragment.inside:
+                    fragment.inside.append(face)
+                    inner[face].append(fragment)
+
+
+def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
+    """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet."""
+    found: list[tuple[int, int]] = []
+    rows = max(1, 2_000_000 // max(1, len(two)))
+    for start in range(0, len(one), rows):
+        part = one[start : start + rows, None]
+        meets = (part[:, :, 0] <= two[None, :, 1] + NEAR) & (part[:, :, 1] >= two[None, :, 0] - NEAR)
+        i, j = np.nonzero(meets.all(axis=2))
+        found += zip((i + start).tolist(), j.tolist(), strict=True)
+    return found
+
+
+def _meet(one: FloatArray, two: FloatArray) -> bool:
+    (low, high), (bottom, top) = one.tolist(), two.tolist()
+    return all(low[k] <= top[k] + NEAR and high[k] >= bottom[k] - NEAR for k in range(3))
+
+
+def _range_of(curve: Curve) -> tuple[float, float, bool]:
+    """The whole parameter range, and whether the curve is closed."""
+    if curve.period:
+        low = getattr(curve, "low", 0.0)
+        return low, low + curve.period, True
+    if curve.kind == "spline":
+        return curve.low, curve.high, False  # type: ignore[attr-defined]
+    return -1e9, 1e9, False
+
+
+def _wall_through(border: Edge, surface: Surface) -> Surface | None:
+    """A surface that crosses `surface` at right angles along a straight or circular edge."""
+    curve = border.curve
+    if isinstance(curve, Line):
+        way = cross(curve.direction, surface.normal(border.midpoint()))
+        return PlaneSurface(Plane(curve.origin, way, curve.direction)) if norm(way) > RESOLUTION else None
+    if isinstance(curve, Circle):
+        return CylinderSurface(curve.frame, curve.radius)
+    return None

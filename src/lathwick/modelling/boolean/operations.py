@@ -1,0 +1,73 @@
+"""Union, cut and intersection of bodies."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from ...errors import ModellingError
+from ...topology.body import Body
+from ...topology.brep import Face
+from .cells import Cycle, Half, LooseEnd, traced_cycles
+from .classify import Place, places
+from .imprint import Imprint, Imprinter
+from .sew import Cell, sewn
+
+KEPT: Mapping[str, tuple[frozenset[Place], frozenset[Place]]] = {
+    "union": (frozenset({Place.OUTSIDE, Place.SAME}), frozenset({Place.OUTSIDE})),
+    "cut": (frozenset({Place.OUTSIDE, Place.OPPOSITE}), frozenset({Place.INSIDE})),
+    "intersect": (frozenset({Place.INSIDE, Place.SAME}), frozenset({Place.INSIDE})),
+}
+"""Which cells of the first and of the second body bound the result."""
+
+
+def combined(one: Body, two: Body, operation: str) -> Body | None:
+    """The result of a boolean of two bodies, None if nothing is left.
+
+    Raises ModellingError for a result that is no manifold, or a case that cannot be told apart.
+    """
+    if one.unit != two.unit:
+        raise ModellingError(f"bodies in {one.unit} and in {two.unit} cannot be combined")
+    imprint = Imprinter(one.brep_faces, two.brep_faces).run()
+    cells = [_cells(body.brep_faces, imprint) for body in (one, two)]
+    found = (
+        places(cells[0], two.brep_faces, two.faces_of_edge, imprint),
+        places(cells[1], one.brep_faces, one.faces_of_edge, imprint),
+    )
+    chosen = []
+    for side, wanted in enumerate(KEPT[operation]):
+        flipped = operation == "cut" and side == 1
+        chosen += [
+            Cell(face, cycle, flipped)
+            for (face, cycle), place in zip(cells[side], found[side], strict=True)
+            if place in wanted
+        ]
+    if not chosen:
+        return None
+    return Body.made(sewn(chosen, imprint.nodes), one.unit)
+
+
+def _cells(faces: Sequence[Face], imprint: Imprint) -> list[tuple[Face, Cycle]]:
+    """Every cycle of every face after imprinting."""
+    return [(face, cycle) for face in faces for cycle in _cycles_of(face, imprint)]
+
+
+def _cycles_of(face: Face, imprint: Imprint) -> list[Cycle]:
+    rings: list[list[Half]] = []
+    for loop in face.loops:
+        ring: list[Half] = []
+        for coedge in loop.coedges:
+            parts = imprint.parts[coedge.edge]
+            for fragment, along in parts if coedge.forward else reversed(parts):
+                ring.append((fragment, along is coedge.forward))
+        rings.append(ring)
+    border = {id(f) for ring in rings for f, _ in ring}
+    inner = [f for f in imprint.inner.get(face, ()) if id(f) not in border]
+    if not inner:
+        return [Cycle(tuple(ring)) for ring in rings] or [Cycle(())]
+    halves = [h for ring in rings for h in ring]
+    halves += [(f, way) for f in inner for way in (True, False)]
+    try:
+        return traced_cycles(halves, face.surface, face.outward, imprint.nodes)
+    except LooseEnd as end:
+        x, y, z = end.place
+        raise ModellingError(f"a curve across a face ends at ({x:.6g}, {y:.6g}, {z:.6g})") from None

@@ -1,0 +1,453 @@
+"""Sewing chosen cells into bodies: neighbours on one surface become one face, pieces of one curve one
+edge, and what hangs together one lump.
+
+A fragment used four times is an edge along which the result touches itself. Its uses are paired about
+the edge, each with the next one through the material; the halves then belong to different lumps, or the
+result is no manifold and is refused.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ...errors import ModellingError
+from ...geometry.curves import Circle, Curve, Ellipse, Line
+from ...geometry.meetings import PARALLEL, SAME, meeting
+from ...geometry.surfaces import Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, cross, distance, dot, negated, norm
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ...topology.inside import contains
+from ...topology.mass import mass_properties
+from .cells import Cycle, Half, LooseEnd, head, left_of, outward_normal, reversed_half, tail, traced_cycles
+from .fragments import NEAR, Fragment, Nodes
+from .grouping import Sets, same_cells
+
+SMOOTH = 1e-6
+
+
+@dataclass(eq=False, slots=True)
+class Cell:
+    """A chosen cycle on a face; `flipped` if its face is turned inside out."""
+
+    face: Face
+    cycle: Cycle
+    flipped: bool
+
+    @property
+    def outward(self) -> bool:
+        return self.face.outward is not self.flipped
+
+    @property
+    def halves(self) -> tuple[Half, ...]:
+        """As the result runs along them."""
+        if not self.flipped:
+            return self.cycle.halves
+        return tuple(reversed_half(h) for h in reversed(self.cycle.halves))
+
+
+@dataclass(eq=False, slots=True)
+class _Patch:
+    """A face to be: cycles of uses of links."""
+
+    surface: Surface
+    outward: bool
+    names: tuple[object, ...]
+    cycles: list[list[_Use]] = field(default_factory=list)
+
+
+@dataclass(eq=False, slots=True)
+class _Link:
+    """A fragment as one edge of the result: two uses."""
+
+    fragment: Fragment
+
+
+@dataclass(frozen=True, slots=True)
+class _Use:
+    """A link as a cycle runs along it."""
+
+    link: _Link
+    forward: bool
+
+    @property
+    def half(self) -> Half:
+        return (self.link.fragment, self.forward)
+
+
+def sewn(cells: Sequence[Cell], nodes: Nodes) -> list[Lump]:
+    """Lumps bounded by the cells. Raises ModellingError if they do not close, or for a result that is no
+    manifold."""
+    groups, dropped = _merged(cells)
+    patches = [_patch(group, dropped, nodes) for group in groups]
+    paired = _paired(patches, nodes)
+    return _Assembly(paired, nodes).lumps()
+
+
+# ---------------------------------------------------------------------- faces
+
+
+def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], set[int]]:
+    """Cells of each face of the result, and the fragments (by identity) between cells of one face."""
+    sets = Sets(len(cells))
+    on_face: dict[int, list[int]] = defaultdict(list)
+    uses: dict[int, list[tuple[int, Half]]] = defaultdict(list)
+    for number, cell in enumerate(cells):
+        on_face[id(cell.face)].append(number)
+        for half in cell.halves:
+            uses[id(half[0])].append((number, half))
+    for numbers in on_face.values():
+        for i, j in same_cells(cells[numbers[0]].face, [cells[n].cycle for n in numbers]):
+            sets.join(numbers[i], numbers[j])
+    dropped = set()
+    known: dict[tuple[int, int], bool] = {}
+    for fragment, found in uses.items():
+        if len(found) != 2:
+            continue
+        (i, one), (j, two) = found
+        a, b = cells[i], cells[j]
+        if one[1] is not two[1] and _one_surface(a, b, known):
+            sets.join(i, j)
+            dropped.add(fragment)
+    groups: dict[int, list[Cell]] = defaultdict(list)
+    for number, cell in enumerate(cells):
+        groups[sets.find(number)].append(cell)
+    return list(groups.values()), dropped
+
+
+def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
+    """Whether two neighbouring cells lie on one surface and face the same way."""
+    if a.face is b.face:
+        return True
+    key = (id(a.face), id(b.face))
+    if key not in known:
+        known[key] = a.face.surface.kind == b.face.surface.kind and (
+            a.face.surface is b.face.surface or meeting(a.face.surface, b.face.surface) is SAME
+        )
+    if not known[key]:
+        return False
+    p = a.halves[0][0].middle
+    normals = [outward_normal(c.face.surface, c.outward, p) for c in (a, b)]
+    return dot(normals[0], normals[1]) > 0.0
+
+
+def _patch(group: Sequence[Cell], dropped: set[int], nodes: Nodes) -> _Patch:
+    first = group[0]
+    names = tuple(dict.fromkeys(name for cell in group for name in cell.face.names))
+    cycles = [cell.halves for cell in group]
+    if any(id(h[0]) in dropped for cycle in cycles for h in cycle):
+        left = [h for cycle in cycles for h in cycle if id(h[0]) not in dropped]
+        try:
+            cycles = [c.halves for c in traced_cycles(left, first.face.surface, first.outward, nodes)]
+        except LooseEnd as end:
+            raise _not_closed(end.place) from None
+    patch = _Patch(first.face.surface, first.outward, names)
+    links: dict[int, _Link] = {}
+    for cycle in cycles:
+        if cycle:
+            patch.cycles.append([_Use(links.setdefault(id(f), _Link(f)), way) for f, way in cycle])
+    return patch
+
+
+def _not_closed(p: Vec3) -> ModellingError:
+    return ModellingError(f"the result does not close at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g})")
+
+
+# ---------------------------------------------------------------------- edges
+
+
+def _paired(patches: Sequence[_Patch], nodes: Nodes) -> list[_Patch]:
+    """Uses of each fragment paired into links of two uses each."""
+    uses: dict[int, list[tuple[_Patch, int, int]]] = defaultdict(list)
+    for patch in patches:
+        for i, cycle in enumerate(patch.cycles):
+            for k, use in enumerate(cycle):
+                uses[id(use.link.fragment)].append((patch, i, k))
+    for found in uses.values():
+        fragment = found[0][0].cycles[found[0][1]][found[0][2]].link.fragment
+        pairs = [found] if len(found) == 2 else _around(found, fragment)
+        for pair in pairs:
+            ways = {p.cycles[i][k].forward for p, i, k in pair}
+            if len(pair) != 2 or len(ways) != 2:
+                raise _not_closed(fragment.middle)
+            link = _Link(fragment)
+            for patch, i, k in pair:
+                patch.cycles[i][k] = _Use(link, patch.cycles[i][k].forward)
+    return list(patches)
+
+
+_Spot = tuple[_Patch, int, int]
+
+
+def _around(found: Sequence[_Spot], fragment: Fragment) -> list[list[_Spot]]:
+    """Each use that runs along the fragment with the next one through the material."""
+    if len(found) % 2:
+        raise _not_closed(fragment.middle)
+    t = 0.5 * (fragment.t0 + fragment.t1)
+    p = fragment.curve.point(t)
+    along: list[_Spot] = []
+    against: list[_Spot] = []
+    angles: dict[tuple[int, int, int], float] = {}
+    axis = fragment.curve.tangent(t)
+    base: Vec3 | None = None
+    for spot in found:
+        patch, i, k = spot
+        half = patch.cycles[i][k].half
+        into = left_of(half, patch.surface, patch.outward, p, t)
+        base = base or into
+        side = cross(axis, base)
+        angles[id(patch), i, k] = math.atan2(dot(into, side), dot(into, base))
+        (along if half[1] else against).append(spot)
+    pairs = []
+    for one in along:
+        # seen along the axis the face lies to the left and its material clockwise from it
+        start = angles[id(one[0]), one[1], one[2]]
+        left = sorted(against, key=lambda s: (start - angles[id(s[0]), s[1], s[2]] - 1e-9) % math.tau)
+        if not left:
+            raise _not_closed(fragment.middle)
+        against.remove(left[0])
+        pairs.append([one, left[0]])
+    return pairs
+
+
+class _Assembly:
+    """Turns patches into faces with edges and vertices, and those into lumps."""
+
+    def __init__(self, patches: Sequence[_Patch], nodes: Nodes) -> None:
+        self._patches, self._nodes = patches, nodes
+        self._links = list(dict.fromkeys(u.link for p in patches for c in p.cycles for u in c))
+        self._fan_of = self._fans()
+        self._vertices: dict[int, Vertex] = {}
+
+    def lumps(self) -> list[Lump]:
+        edges = self._edges()
+        faces = [self._face(patch, edges) for patch in self._patches]
+        shells = self._shells(faces)
+        self._refuse_touching(shells)
+        return _lumps_of([Shell(tuple(faces[i] for i in shell)) for shell in shells])
+
+    # ------------------------------------------------------------------ vertices
+
+    def _fans(self) -> dict[tuple[int, bool], int]:
+        """The vertex at the start (True) and end (False) of every link: its ends joined by corners."""
+        number = {link: i for i, link in enumerate(self._links)}
+        sets = Sets(2 * len(self._links))
+
+        def end(use: _Use, at_tail: bool) -> int:
+            return 2 * number[use.link] + (0 if use.forward is at_tail else 1)
+
+        for patch in self._patches:
+            for cycle in patch.cycles:
+                if cycle[0].link.fragment.is_ring:
+                    continue
+                for before, after in zip([cycle[-1], *cycle[:-1]], cycle, strict=True):
+                    sets.join(end(before, False), end(after, True))
+        fans = {}
+        for link, i in number.items():
+            if not link.fragment.is_ring:
+                fans[id(link), True], fans[id(link), False] = sets.find(2 * i), sets.find(2 * i + 1)
+        return fans
+
+    def _vertex(self, fan: int, node: int) -> Vertex:
+        if fan not in self._vertices:
+            self._vertices[fan] = Vertex(self._nodes.points[node])
+        return self._vertices[fan]
+
+    # ------------------------------------------------------------------ edges
+
+    def _edges(self) -> dict[int, tuple[Edge, bool]]:
+        """The edge of every link, and whether the link runs its way."""
+        at_fan: dict[int, list[tuple[_Link, bool]]] = defaultdict(list)
+        for link in self._links:
+            if not link.fragment.is_ring:
+                for at_start in (True, False):
+                    at_fan[self._fan_of[id(link), at_start]].append((link, at_start))
+        smooth = {fan for fan, ends in at_fan.items() if len(ends) == 2 and _runs_on(*ends)}
+        made: dict[int, tuple[Edge, bool]] = {}
+        for link in self._links:
+            if id(link) in made:
+                continue
+            if link.fragment.is_ring:
+                f = link.fragment
+                made[id(link)] = (Edge(f.curve, f.t0, f.t1, None, None), True)
+                continue
+            chain = self._chain(link, smooth, at_fan)
+            self._join(chain, smooth, made)
+        return made
+
+    def _chain(
+        self, link: _Link, smooth: set[int], at_fan: dict[int, list[tuple[_Link, bool]]]
+    ) -> list[tuple[_Link, bool]]:
+        """Links that run into each other smoothly, in order, with their senses."""
+        chain = [(link, True)]
+        for _ in range(2):
+            while True:
+                last, forward = chain[-1]
+                fan = self._fan_of[id(last), not forward]
+                if fan not in smooth:
+                    break
+                following, at_start = next(
+                    (end for end in at_fan[fan] if end != (last, not forward)), at_fan[fan][0]
+                )
+                if following is chain[0][0]:
+                    return chain
+                chain.append((following, at_start))
+            chain = [(k, not way) for k, way in reversed(chain)]
+        return chain
+
+    def _join(
+        self, chain: Sequence[tuple[_Link, bool]], smooth: set[int], made: dict[int, tuple[Edge, bool]]
+    ) -> None:
+        first, forward = chain[0]
+        last, last_forward = chain[-1]
+        f = first.fragment
+        start_fan, end_fan = self._fan_of[id(first), forward], self._fan_of[id(last), not last_forward]
+        start, end = tail((f, forward)), head((last.fragment, last_forward))
+        curve = f.curve
+        if len(chain) == 1:
+            t0, t1, way = f.t0, f.t1, forward
+        else:
+            t0, t1, way = self._range(chain)
+        if start_fan == end_fan and start_fan in smooth:
+            edge = Edge(curve, t0, t1, None, None)
+        else:
+            ends = (self._vertex(start_fan, start), self._vertex(end_fan, end))
+            edge = Edge(curve, t0, t1, *(ends if way else ends[::-1]))
+        for link, runs in chain:
+            made[id(link)] = (edge, runs is way)
+
+    def _range(self, chain: Sequence[tuple[_Link, bool]]) -> tuple[float, float, bool]:
+        """Parameters of a whole chain on the curve of its first link, and whether it runs along it."""
+        first, way = chain[0]
+        f = first.fragment
+        curve, period = f.curve, f.curve.period
+        at = f.t1 if way else f.t0
+        for link, forward in chain[1:]:
+            p = self._nodes.points[head((link.fragment, forward))]
+            t = curve.parameter(p)
+            if period:
+                turn = (t - at) % period if way else (at - t) % period
+                turn = period if turn < 1e-9 * period else turn
+                t = at + turn if way else at - turn
+            at = t
+        low, high = (f.t0, at) if way else (at, f.t1)
+        if period and abs(high - low - period) < 1e-7 * period:
+            high = low + period
+        if period and curve.kind == "spline":
+            shift = math.floor((low - curve.low) / period + 1e-12) * period  # type: ignore[attr-defined]
+            low, high = low - shift, high - shift
+        return low, high, way
+
+    # ------------------------------------------------------------------ faces, shells
+
+    def _face(self, patch: _Patch, edges: dict[int, tuple[Edge, bool]]) -> Face:
+        loops = []
+        for cycle in patch.cycles:
+            coedges: list[Coedge] = []
+            for use in cycle:
+                edge, along = edges[id(use.link)]
+                way = use.forward is along
+                if not coedges or coedges[-1].edge is not edge or coedges[-1].forward is not way:
+                    coedges.append(Coedge(edge, way))
+            first, last = coedges[0], coedges[-1]
+            if len(coedges) > 1 and first.edge is last.edge and first.forward is last.forward:
+                coedges.pop()
+            loops.append(Loop(tuple(coedges)))
+        if patch.surface.kind == "plane" and len(loops) > 1:
+            loops.sort(key=lambda loop: -_reach(loop))
+        return Face(patch.surface, patch.outward, tuple(loops), patch.names)  # type: ignore[arg-type]
+
+    def _shells(self, faces: Sequence[Face]) -> list[list[int]]:
+        sets = Sets(len(faces))
+        owner: dict[Edge, int] = {}
+        for i, face in enumerate(faces):
+            for coedge in face.coedges():
+                sets.join(owner.setdefault(coedge.edge, i), i)
+        groups: dict[int, list[int]] = defaultdict(list)
+        for i in range(len(faces)):
+            groups[sets.find(i)].append(i)
+        return list(groups.values())
+
+    def _refuse_touching(self, shells: Sequence[Sequence[int]]) -> None:
+        """Raise where one shell has two edges on one fragment, or two vertices on one node."""
+        for shell in shells:
+            fans: dict[int, int] = {}
+            links: dict[int, _Link] = {}
+            for i in shell:
+                for cycle in self._patches[i].cycles:
+                    for use in cycle:
+                        f = use.link.fragment
+                        if links.setdefault(id(f), use.link) is not use.link:
+                            raise _touching(f.middle, "along an edge")
+                        if f.is_ring:
+                            continue
+                        for at_start, node in ((True, f.a), (False, f.b)):
+                            fan = self._fan_of[id(use.link), at_start]
+                            if fans.setdefault(node, fan) != fan:
+                                raise _touching(self._nodes.points[node], "in a point")
+
+
+def _touching(p: Vec3, how: str) -> ModellingError:
+    place = f"({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g})"
+    return ModellingError(f"the result would touch itself {how} at {place}, which no solid can")
+
+
+def _reach(loop: Loop) -> float:
+    low = np.min([c.edge.bounds[0] for c in loop.coedges], axis=0)
+    high = np.max([c.edge.bounds[1] for c in loop.coedges], axis=0)
+    return float(np.linalg.norm(high - low))
+
+
+def _runs_on(one: tuple[_Link, bool], two: tuple[_Link, bool]) -> bool:
+    """Whether two links that end at a vertex are parts of one smooth curve."""
+    (a, a_start), (b, b_start) = one, two
+    f, g = a.fragment, b.fragment
+    u = f.curve.tangent(f.t0) if a_start else negated(f.curve.tangent(f.t1))
+    v = g.curve.tangent(g.t0) if b_start else negated(g.curve.tangent(g.t1))
+    if dot(u, v) > -1.0 + SMOOTH:
+        return False
+    return f.curve is g.curve or _one_curve(f.curve, g.curve)
+
+
+def _one_curve(a: Curve, b: Curve) -> bool:
+    if isinstance(a, Line) and isinstance(b, Line):
+        off = (b.origin[0] - a.origin[0], b.origin[1] - a.origin[1], b.origin[2] - a.origin[2])
+        return norm(cross(a.direction, b.direction)) <= PARALLEL and norm(cross(off, a.direction)) <= NEAR
+    if isinstance(a, Circle) and isinstance(b, Circle):
+        same = distance(a.frame.origin, b.frame.origin) <= NEAR and abs(a.radius - b.radius) <= NEAR
+        return same and norm(cross(a.frame.normal, b.frame.normal)) <= 2 * RESOLUTION / a.radius
+    if isinstance(a, Ellipse) and isinstance(b, Ellipse):
+        t = np.linspace(0.0, math.tau, 9)
+        return all(distance(a.point(a.parameter(b.point(s))), b.point(s)) <= NEAR for s in t.tolist())
+    return False
+
+
+def _lumps_of(shells: Sequence[Shell]) -> list[Lump]:
+    """Outer shells with the voids that lie in them."""
+    if len(shells) == 1:
+        return [Lump(shells[0])]
+    volumes = [mass_properties(shell.faces).volume for shell in shells]
+    outers = sorted((i for i, v in enumerate(volumes) if v > 0), key=lambda i: volumes[i])
+    voids: dict[int, list[Shell]] = {i: [] for i in outers}
+    for i, volume in enumerate(volumes):
+        if volume > 0:
+            continue
+        p = _inner_point(shells[i])
+        home = next((k for k in outers if contains(shells[k].faces, p)[0]), None)
+        if home is None:
+            raise ModellingError("the result has a void outside of its material")
+        voids[home].append(shells[i])
+    return [Lump(shells[i], tuple(voids[i])) for i in sorted(outers)]
+
+
+def _inner_point(shell: Shell) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
+    face = shell.faces[0]
+    edge: Iterable[Coedge] = face.coedges()
+    for coedge in edge:
+        return np.array([coedge.edge.midpoint()])
+    return face.surface.points(np.array([[0.3, 0.2]]))
