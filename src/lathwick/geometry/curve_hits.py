@@ -7,7 +7,7 @@ every minimum that comes near zero is looked into, so that neither touches nor c
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from scipy.optimize import brentq
@@ -107,7 +107,22 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
         found += [s for s, v in ((t0, values[0]), (t1, values[-1])) if abs(v) <= RESOLUTION]
     if closed and found:
         found = [s if s < t1 else s - (t1 - t0) for s in found]
-    return _distinct(curve, [s for s in found if t0 <= s <= t1], t0, t1, closed)
+    ends = () if closed else (t0, t1)
+    kept = _without_noise(gap, [s for s in found if t0 <= s <= t1], ends)
+    return _distinct(curve, kept, t0, t1, closed)
+
+
+def _without_noise(gap: Callable[[float], float], found: list[float], ends: Sequence[float]) -> list[float]:
+    """Hits between which the curve stays on the surface, within the resolution, made one: an end of the
+    curve if there is one among them, else the middle."""
+    groups: list[list[float]] = []
+    for t in sorted(set(found)):
+        before = groups[-1][-1] if groups else t
+        if groups and all(abs(gap(before + k * (t - before) / 4)) <= RESOLUTION for k in (1, 2, 3)):
+            groups[-1].append(t)
+        else:
+            groups.append([t])
+    return [next((t for t in group if t in ends), 0.5 * (group[0] + group[-1])) for group in groups]
 
 
 def _least(gap: Callable[[float], float], places: list[float], i: int, closed: bool) -> list[float]:

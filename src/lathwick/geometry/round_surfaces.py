@@ -12,6 +12,12 @@ from .placement import FloatArray, Plane
 from .vector import Vec3, unit
 
 
+def _level(u: float, v: float) -> tuple[float, float]:
+    """The direction of (u, v), (1, 0) if it has none."""
+    size = math.hypot(u, v)
+    return (u / size, v / size) if size > 1e-12 else (1.0, 0.0)
+
+
 @dataclass(frozen=True, slots=True)
 class ConeSurface:
     """The nappe of a round cone with its apex at `frame.origin` that opens along `frame.normal`.
@@ -25,9 +31,9 @@ class ConeSurface:
     kind: ClassVar[str] = "cone"
 
     def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`; ValueError on the axis."""
+        """Unit normal at the foot of `point`; on the axis that at u = 0."""
         u, v, _ = self.frame.local(point)
-        x, y, _ = unit((u, v, 0.0))
+        x, y = _level(u, v)
         c, s = math.cos(self.half_angle), math.sin(self.half_angle)
         fx, fy, fn = self.frame.x, self.frame.y, self.frame.normal
         a, b = c * x, c * y
@@ -118,10 +124,10 @@ class TorusSurface:
     kind: ClassVar[str] = "torus"
 
     def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`; ValueError on the axis or in the middle of the tube."""
+        """Unit normal at the foot of `point`; any one on the axis and in the middle of the tube."""
         u, v, w = self.frame.local(point)
-        x, y, _ = unit((u, v, 0.0))
-        r, h, _ = unit((math.hypot(u, v) - self.major, w, 0.0))
+        x, y = _level(u, v)
+        r, h = _level(math.hypot(u, v) - self.major, w)
         fx, fy, fn = self.frame.x, self.frame.y, self.frame.normal
         a, b = r * x, r * y
         return (

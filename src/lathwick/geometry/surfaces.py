@@ -11,7 +11,7 @@ import numpy as np
 from .curves import Ellipse
 from .placement import FloatArray, Plane
 from .spline import SplineCurve
-from .vector import Vec3, cross, sub, unit
+from .vector import Vec3, cross, unit
 
 
 class Surface(Protocol):
@@ -72,9 +72,12 @@ class CylinderSurface:
     kind: ClassVar[str] = "cylinder"
 
     def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`; ValueError on the axis itself."""
+        """Unit normal at the foot of `point`; on the axis itself that at u = 0."""
         u, v, _ = self.frame.local(point)
-        return unit(sub(self.frame.point(u, v), self.frame.origin))
+        size = math.hypot(u, v)
+        a, b = (u / size, v / size) if size > 1e-12 else (1.0, 0.0)
+        x, y = self.frame.x, self.frame.y
+        return (a * x[0] + b * y[0], a * x[1] + b * y[1], a * x[2] + b * y[2])
 
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""

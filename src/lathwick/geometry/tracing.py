@@ -29,6 +29,7 @@ from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 FINEST_SHARE = 0.06
 MOST_STEPS = 20_000
 STRAIGHT = math.cos(0.1)
+SMALLEST = 1e-6
 FIT = 2e-10
 MOST_POINTS = 3000
 OVERLAP = 10
@@ -141,7 +142,7 @@ class _Tracer:
         """Points of the curve where the surfaces touch, and branches of the curve may cross."""
         m, n = self.one.normals(seeds), self.two.normals(seeds)
         sine = np.linalg.norm(np.cross(m, n), axis=1)
-        found: list[Vec3] = []
+        found = self._tips()
         order = np.flatnonzero(sine < 0.3)
         for i in order[np.argsort(sine[order])][:60]:
             x, y, z = seeds[i].tolist()
@@ -175,9 +176,22 @@ class _Tracer:
         x, y, z = p.tolist()
         return (x, y, z)
 
+    def _singular_near(self, p: Vec3) -> Vec3 | None:
+        """A singular point at which following the curve has come to a stop."""
+        for surface in (self.one, self.two):
+            if isinstance(surface, ConeSurface) and distance(surface.frame.origin, p) < 0.1 * self.step:
+                return surface.frame.origin
+        return self._touch(p)
+
+    def _tips(self) -> list[Vec3]:
+        """Tips of cones that lie on the other surface."""
+        pairs = ((self.one, self.two), (self.two, self.one))
+        cones = [(s, other) for s, other in pairs if isinstance(s, ConeSurface)]
+        return [s.frame.origin for s, other in cones if abs(other.gap(s.frame.origin)) <= RESOLUTION]
+
     # ------------------------------------------------------------------ following
 
-    def _followed(self, start: Vec3, nodes: Sequence[Vec3]) -> _Path | None:
+    def _followed(self, start: Vec3, nodes: list[Vec3]) -> _Path | None:
         way = self._tangent(start)
         if way is None:
             return None
@@ -193,7 +207,7 @@ class _Tracer:
         size = norm(way)
         return None if size < SINGULAR else scaled(way, 1.0 / size)
 
-    def _half(self, start: Vec3, way: Vec3, nodes: Sequence[Vec3]) -> tuple[list[Vec3], bool]:
+    def _half(self, start: Vec3, way: Vec3, nodes: list[Vec3]) -> tuple[list[Vec3], bool]:
         """Points after `start` in one direction, until the curve closes, leaves the box or meets a node."""
         points: list[Vec3] = []
         p, t, step = start, way, 0.5 * self.step
@@ -207,7 +221,11 @@ class _Tracer:
                 if reached is not None:
                     return [*points, reached], False
                 step *= 0.5
-                if step < 1e-7 * self.scale:
+                if step < SMALLEST * self.scale:
+                    rescue = self._singular_near(p)
+                    if rescue is not None:
+                        nodes.append(rescue)
+                        return ([*points, rescue] if distance(rescue, p) > RESOLUTION else points), False
                     raise ModellingError(
                         f"two faces meet in a curve that cannot be followed beyond ({p[0]:.6g}, {p[1]:.6g}, "
                         f"{p[2]:.6g})"

@@ -10,19 +10,33 @@ from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import Surface
 from .brep import Face
+from .windings import loop_path, winding
 
 
 def outer_box(face: Face) -> FloatArray:
     """A box that holds the face, shape (2, 3); for spheres and tori that of the whole surface."""
+    found = face.__dict__.get("_box")
+    if not isinstance(found, np.ndarray):
+        found = face.__dict__["_box"] = _box_of(face)
+    return found
+
+
+def _box_of(face: Face) -> FloatArray:
     whole = _whole_box(face.surface)
     if whole is not None:
         return whole
     boxes = [c.edge.bounds for c in face.coedges()]
     points = [b for box in boxes for b in box]
-    if isinstance(face.surface, ConeSurface) and len(face.loops) == 1:
+    if isinstance(face.surface, ConeSurface) and _holds_tip(face):
         points.append(np.asarray(face.surface.frame.origin))
     table = np.array(points)
     return np.array([table.min(axis=0), table.max(axis=0)])
+
+
+def _holds_tip(face: Face) -> bool:
+    """Whether the tip of its cone lies inside a face: its loops go round it once in all."""
+    turns = [winding(loop_path(loop, face.surface), face.surface)[0] for loop in face.loops]
+    return sum(turns) != 0
 
 
 def _whole_box(surface: Surface) -> FloatArray | None:

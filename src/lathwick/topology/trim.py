@@ -31,7 +31,7 @@ POLES = np.array(
     [(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1), (1, 2, 0), (0, 1, 2),
      (2, 0, 1), (-1, 2, 0), (0, -1, 2), (2, 0, -1)]
 )  # fmt: skip
-INSIDE, ON, OUTSIDE = 1, 0, -1
+INSIDE, ON, OUTSIDE, UNCLEAR = 1, 0, -1, -2
 
 
 def region_of(face: Face) -> TrimmedRegion:
@@ -73,9 +73,13 @@ class TrimmedRegion:
             now = todo[sure & open_]
             if len(now):
                 found[now] = self._sides(points[now], paths, nearest[sure & open_])
-            todo = todo[~sure & open_]
+                unclear = now[found[now] == UNCLEAR]
+            else:
+                unclear = now
+            todo = np.sort(np.concatenate([todo[~sure & open_], unclear]))
             if not len(todo):
                 break
+        found[found == UNCLEAR] = OUTSIDE
         return found
 
     def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
@@ -102,17 +106,32 @@ class TrimmedRegion:
         return list(pairs)
 
     def _first_owner(self, paths: _Paths, of_chord: IntArray, one: int, two: int, sign: float) -> int | None:
-        """The owner of the first chord on a path from the left of `one` towards `two`."""
+        """The owner of the first chord on a path from the left of `one` towards `two`, either way round."""
         mine, theirs = np.flatnonzero(of_chord == one), np.flatnonzero(of_chord == two)
+        ways = [(0.0,) if not period else (0.0, period, -period) for period in self._periods]
+        shifts = [np.array([a, b]) for a in ways[0] for b in ways[1]]
         for k in range(TARGETS):
             i = mine[(len(mine) // 2 + int(k * 0.618 * len(mine))) % len(mine)]
             j = theirs[(len(theirs) // 2 + int(k * 0.382 * len(theirs))) % len(theirs)]
             e = paths.b[i] - paths.a[i]
             left = sign * np.array([-e[1], e[0]])
             start = 0.5 * (paths.a[i] + paths.b[i]) + 1e-3 * left
-            side, first = self._met(start[None], paths, np.array([j]))
-            if side[0] * sign > 0 and of_chord[first[0]] != one:
-                return int(of_chord[first[0]])
+            goal = self._near(start[None], 0.5 * (paths.a[j] + paths.b[j])[None])[0]
+            for shift in shifts:
+                met = self._walked(start, goal + shift, paths)
+                if met is not None and met[0] * sign > 0 and of_chord[met[1]] != one:
+                    return int(of_chord[met[1]])
+        return None
+
+    def _walked(self, start: FloatArray, goal: FloatArray, paths: _Paths) -> tuple[int, int] | None:
+        """Side and number of the first chord on a straight path of any length, None if that is not clear."""
+        count = max(1, math.ceil(float(np.abs(goal - start).max()))) if max(self._periods) else 1
+        for k in range(count):
+            p = start + (goal - start) * (k / count)
+            q = start + (goal - start) * ((k + 1) / count)
+            side, first, met = self._met(p[None], q[None], paths)
+            if met[0]:
+                return (int(side[0]), int(first[0])) if side[0] else None
         return None
 
     def _paths(self, level: int) -> _Paths:
@@ -139,18 +158,25 @@ class TrimmedRegion:
             if not len(todo):
                 break
         sign = 1 if self._face.outward else -1
-        return np.where(found == 0, OUTSIDE, found * sign)
+        return np.where(found == 0, UNCLEAR, found * sign)
 
     def _first_side(self, p: FloatArray, paths: _Paths, target: IntArray) -> IntArray:
         """1 where the first segment met has the point on its left, -1 on its right, 0 if it is not clear."""
-        return self._met(p, paths, target)[0]
+        return self._met(p, self._near(p, 0.5 * (paths.a[target] + paths.b[target])), paths)[0]
 
-    def _met(self, p: FloatArray, paths: _Paths, target: IntArray) -> tuple[IntArray, IntArray]:
-        """The side of the first segment on the way to a target that each point lies on, and its number."""
-        q = 0.5 * (paths.a[target] + paths.b[target])
+    def _near(self, p: FloatArray, q: FloatArray) -> FloatArray:
+        """`q`, shape (N, 2), moved by whole periods next to `p`."""
+        q = q.copy()
         for k, period in enumerate(self._periods):
             if period:
                 q[:, k] += period * np.round((p[:, k] - q[:, k]) / period)
+        return q
+
+    def _met(
+        self, p: FloatArray, q: FloatArray, paths: _Paths
+    ) -> tuple[IntArray, IntArray, NDArray[np.bool_]]:
+        """On straight paths of at most half a period from p to q: on which side of the first segment each
+        starts (0 if it is not clear), the number of the segment, and whether any is met."""
         d = q - p
         a, e = paths.a[None], (paths.b - paths.a)[None]
         shift = np.zeros((len(p), len(paths.a), 2))
@@ -163,30 +189,33 @@ class TrimmedRegion:
         with np.errstate(divide="ignore", invalid="ignore"):
             s = (w[:, :, 0] * e[:, :, 1] - w[:, :, 1] * e[:, :, 0]) / across
             t = (w[:, :, 0] * d[:, None, 1] - w[:, :, 1] * d[:, None, 0]) / across
-        hit = (s > 0.0) & (s <= 1.0 + 1e-9) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
+        blur = np.minimum(0.05, 1e-7 + 4.0 * paths.blur / np.maximum(np.hypot(*d.T), 1e-12))
+        hit = (s > 0.0) & (s <= (1.0 + blur)[:, None]) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
         s = np.where(hit, s, np.inf)
         first = s.min(axis=1)
-        tied = s <= (first + 1e-7)[:, None]
+        tied = s <= (first + blur)[:, None]
         side = np.where(across > 0.0, 1, -1)
         ways = np.where(tied, side, 0)
         size = np.hypot(*d.T)[:, None] * np.hypot(e[:, :, 0], e[:, :, 1])
         grazes = (tied & (np.abs(across) < GRAZING * size)).any(axis=1)
         one_way = np.abs(ways.sum(axis=1)) == tied.sum(axis=1)
         clear = np.isfinite(first) & ~grazes & one_way
-        return np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp), s.argmin(axis=1)
+        sides = np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp)
+        return sides, s.argmin(axis=1), np.isfinite(first)
 
 
 class _Paths:
     """All edges of a face as chords: in (u, v) from `a` to `b`, shape (M, 2), and in space."""
 
     def __init__(self, coedges: list[Coedge], surface: Surface, per_turn: int) -> None:
-        flat, space, owners, self.stray = [], [], [], 0.0
+        flat, space, owners, self.stray, self.blur = [], [], [], 0.0, 0.0
         for number, coedge in enumerate(coedges):
             t = _parameters(coedge.edge, per_turn)
             points = coedge.edge.curve.points(t)
             self.stray = max(self.stray, _stray(coedge.edge, t, points))
             points = points if coedge.forward else points[::-1]
             flat.append(_on_surface(points, surface))
+            self.blur = max(self.blur, _blur(coedge, t, flat[-1], surface))
             space.append(points)
             owners.append(np.full(len(points) - 1, number))
         self.a = np.concatenate([uv[:-1] for uv in flat])
@@ -233,6 +262,18 @@ def _stray(edge: Edge, t: FloatArray, points: FloatArray) -> float:
         return 0.0
     middles = edge.curve.points(0.5 * (t[:-1] + t[1:]))
     return 1.5 * float(np.linalg.norm(middles - 0.5 * (points[:-1] + points[1:]), axis=1).max())
+
+
+def _blur(coedge: Coedge, t: FloatArray, uv: FloatArray, surface: Surface) -> float:
+    """How far the edge leaves its chords in (u, v)."""
+    if len(t) == 2:
+        return 0.0
+    middles = surface.parameters(coedge.edge.curve.points(0.5 * (t[:-1] + t[1:])))
+    off = (middles if coedge.forward else middles[::-1]) - 0.5 * (uv[:-1] + uv[1:])
+    for k, period in enumerate(periods(surface)):
+        if period:
+            off[:, k] -= period * np.round(off[:, k] / period)
+    return float(np.abs(off).max())
 
 
 def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
