@@ -131,7 +131,8 @@ def _least(gap: Callable[[float], float], places: list[float], i: int, closed: b
     step = places[1] - places[0]
     low = places[i - 1] if i > 0 else (places[0] - step if closed else places[0])
     high = places[i + 1] if i < last else (places[last] + step if closed else places[last])
-    sign = 1.0 if gap(places[i]) >= 0 else -1.0
+    middle = gap(places[i])
+    sign = 1.0 if (middle if abs(middle) > RESOLUTION else gap(low) + gap(high)) >= 0 else -1.0
     a, b = low, high
     s, u = a + GOLDEN * (b - a), b - GOLDEN * (b - a)
     fs, fu = sign * gap(s), sign * gap(u)
@@ -149,6 +150,8 @@ def _least(gap: Callable[[float], float], places: list[float], i: int, closed: b
     best, value = (s, fs) if fs < fu else (u, fu)
     if abs(value) <= RESOLUTION:
         return [best]
+    if abs(middle) <= RESOLUTION:
+        return [places[i]]
     if value > 0.0:
         return []
     return [_root(gap, *sorted((end, best))) for end in (low, high) if sign * gap(end) > 0.0]

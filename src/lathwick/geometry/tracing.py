@@ -273,7 +273,7 @@ class _Tracer:
 
     def _fitted(self, path: _Path) -> FittedCurve:
         """A quintic spline through the points and through as many more as it takes."""
-        points = np.array(path.points)
+        points = _apart(np.array(path.points), 1e-9 * self.scale)
         if path.closed:
             points = np.concatenate([points, points[:1]])
         for _ in range(12):
@@ -298,6 +298,16 @@ class _Tracer:
             rest = np.maximum(1.0 - c * c, 1e-10)
             p = p - ((f - c * g) / rest)[:, None] * m - ((g - c * f) / rest)[:, None] * n
         return p
+
+
+def _apart(points: FloatArray, least: float) -> FloatArray:
+    """Points without those that repeat the one before; the ends stay."""
+    gaps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    kept = np.append(gaps > least, True)
+    kept[0] = True
+    if len(points) > 1 and not gaps[0] > least:
+        kept[1] = len(points) == 2
+    return points[kept]
 
 
 def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:

@@ -12,11 +12,13 @@ import math
 import numpy as np
 
 from ...errors import ExchangeError
+from ...geometry.conics import Hyperbola, Parabola
 from ...geometry.curves import Circle, Curve, Ellipse, Line
 from ...geometry.placement import Plane
+from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from ...geometry.vector import Vec3
+from ...geometry.vector import Vec3, negated
 from ...topology.brep import Edge, Face, Loop, Lump, Shell, Vertex
 from .part21 import Instances, listed, logical, real, string
 from .splines import extruded_surface, spline_curve
@@ -63,6 +65,8 @@ class ShapeWriter:
         if isinstance(face.surface, ExtrudedSurface) and len(loops) == 2:
             bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face)},.T.)"))
             loops = ()
+        if not loops and not bounds:
+            bounds.append(self._rows.add(f"FACE_BOUND('',{self._whole(face)},.T.)"))
         for i, loop in enumerate(loops):
             kind = "FACE_OUTER_BOUND" if i == 0 and (has_outer or len(loops) == 1) else "FACE_BOUND"
             bounds.append(self._rows.add(f"{kind}('',{self._loop(loop)},.T.)"))
@@ -78,6 +82,25 @@ class ShapeWriter:
             for c in loop.coedges
         ]
         return self._rows.add(f"EDGE_LOOP('',{listed(uses)})")
+
+    def _whole(self, face: Face) -> str:
+        """The bound of a closed surface: a vertex on a sphere, two seams on a torus."""
+        surface = face.surface
+        p, q = surface.points(np.array([[0.0, 0.0], [0.0, math.pi / 2]])).tolist()
+        if isinstance(surface, SphereSurface):
+            vertex = self._rows.add(f"VERTEX_POINT('',{self.point((q[0], q[1], q[2]))})")
+            return self._rows.add(f"VERTEX_LOOP('',{vertex})")
+        assert isinstance(surface, TorusSurface)
+        frame, vertex = surface.frame, self._rows.add(f"VERTEX_POINT('',{self.point((p[0], p[1], p[2]))})")
+        tube = Plane(frame.point(surface.major, 0.0), negated(frame.y), frame.x)
+        rings = (Circle(frame, surface.major + surface.minor), Circle(tube, surface.minor))
+        seams = [self._rows.add(f"EDGE_CURVE('',{vertex},{vertex},{self._curve(c)},.T.)") for c in rings]
+        order = ((0, True), (1, True), (0, False), (1, False))
+        chain = [
+            self._rows.add(f"ORIENTED_EDGE('',*,*,{seams[k]},{logical(way is face.outward)})")
+            for k, way in (order if face.outward else order[::-1])
+        ]
+        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
 
     def _seamed(self, face: Face) -> str:
         """One loop round a tube on a B-spline surface: the standard closes those by a seam."""
@@ -122,6 +145,11 @@ class ShapeWriter:
         if isinstance(curve, Ellipse):
             axes = f"{real(curve.major)},{real(curve.minor)}"
             return self._rows.add(f"ELLIPSE('',{self.placement(curve.frame)},{axes})")
+        if isinstance(curve, Hyperbola):
+            axes = f"{real(curve.major)},{real(curve.minor)}"
+            return self._rows.add(f"HYPERBOLA('',{self.placement(curve.frame)},{axes})")
+        if isinstance(curve, Parabola):
+            return self._rows.add(f"PARABOLA('',{self.placement(curve.frame)},{real(curve.focal)})")
         if isinstance(curve, SplineCurve):
             return self._rows.add(spline_curve(curve, self.point))
         raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
@@ -136,6 +164,21 @@ class ShapeWriter:
         placement = self.placement(surface.frame)
         if isinstance(surface, PlaneSurface):
             return self._rows.add(f"PLANE('',{placement})")
+        if isinstance(surface, ConeSurface):
+            low = min((v for c in face.coedges() for v in _heights(surface, c.edge)), default=0.0)
+            frame = surface.frame.offset(low)
+            sizes = f"{real(low * math.tan(surface.half_angle))},{real(surface.half_angle)}"
+            return self._rows.add(f"CONICAL_SURFACE('',{self.placement(frame)},{sizes})")
+        if isinstance(surface, SphereSurface):
+            return self._rows.add(f"SPHERICAL_SURFACE('',{placement},{real(surface.radius)})")
+        if isinstance(surface, TorusSurface):
+            sizes = f"{real(surface.major)},{real(surface.minor)}"
+            return self._rows.add(f"TOROIDAL_SURFACE('',{placement},{sizes})")
         if isinstance(surface, CylinderSurface):
             return self._rows.add(f"CYLINDRICAL_SURFACE('',{placement},{real(surface.radius)})")
         raise ExchangeError(f"a {surface.kind} cannot be written to STEP yet")
+
+
+def _heights(surface: ConeSurface, edge: Edge) -> list[float]:
+    """Heights above the tip at a few places along an edge."""
+    return surface.frame.locals(edge.curve.points(np.linspace(edge.t0, edge.t1, 9)))[:, 2].tolist()

@@ -9,6 +9,7 @@ them. 5. Parts that lie on each other made one.
 from __future__ import annotations
 
 import itertools
+import math
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
@@ -22,7 +23,7 @@ from ...geometry.placement import FloatArray, Plane
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import traced
-from ...geometry.vector import Vec3, cross, distance, norm
+from ...geometry.vector import Vec3, cross, distance, dot, norm
 from ...topology.boxes import outer_box
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, region_of
@@ -30,6 +31,9 @@ from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_t
 
 LOOSE = 5.0 * NEAR
 """A hit is looked for on the meeting curve this near; where surfaces meet at a shallow angle it is off."""
+
+FIRM = 1e-2
+"""A hit at a larger angle (its sine) is where it is computed to be."""
 
 Part = tuple[Fragment, bool]
 """A fragment and whether it runs along the edge that it is a part of."""
@@ -44,6 +48,17 @@ class Imprint:
     parts: dict[Edge, list[Part]]
     inner: dict[Face, list[Fragment]]
     same: dict[Face, list[Face]]
+
+
+@dataclass(frozen=True, slots=True)
+class _Hit:
+    """Where an edge meets a face: at parameter `t`; firmly, or at so small an angle that it is not sure."""
+
+    edge: Edge
+    face: Face
+    t: float
+    point: Vec3
+    is_firm: bool
 
 
 @dataclass(slots=True)
@@ -122,11 +137,32 @@ class Imprinter:
                         continue
                     self._hits[edge, other] = []
                     found[other] += self._hits_of(edge, other)
+        valid: list[_Hit] = []
         for other, hits in found.items():
             states = region_of(other).states(np.array([p for _, _, p in hits]))
             for (edge, t, p), state in zip(hits, states.tolist(), strict=True):
                 if state != OUTSIDE:
-                    self._add_hit(edge, other, t, p)
+                    slope = dot(edge.curve.tangent(t), other.surface.normal(p))
+                    valid.append(_Hit(edge, other, t, p, abs(slope) > FIRM))
+        for hit in sorted(valid, key=lambda h: not h.is_firm):
+            self._add_hit(hit)
+
+    def _snapped(self, hit: _Hit) -> tuple[float, Vec3]:
+        """A touch is not well defined along its edge: where a node found firmly lies on the edge, and the
+        edge stays on the face up to there, the touch is at that node."""
+        best, least = (hit.t, hit.point), math.inf
+        edge, surface = hit.edge, hit.face.surface
+        reach = 0.25 * edge.length
+        for q in self._nodes.points:
+            away = distance(q, hit.point)
+            if NEAR < away < min(reach, least) and abs(surface.gap(q)) <= NEAR:
+                gap, t = gap_to(edge.curve, edge.t0, edge.t1, q)
+                if gap <= NEAR and all(
+                    abs(surface.gap(edge.curve.point(hit.t + k * (t - hit.t) / 6))) <= NEAR
+                    for k in range(1, 6)
+                ):
+                    best, least = (t, q), away
+        return best
 
     def _hits_of(self, edge: Edge, face: Face) -> list[tuple[Edge, float, Vec3]]:
         turns = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, face.surface)
@@ -135,12 +171,15 @@ class Imprinter:
             turns = [] if edge.is_closed else [edge.t0, edge.t1]
         return [(edge, t, edge.curve.point(t)) for t in turns]
 
-    def _add_hit(self, edge: Edge, face: Face, t: float, p: Vec3) -> None:
+    def _add_hit(self, hit: _Hit) -> None:
+        edge, t, p = hit.edge, hit.t, hit.point
+        if not hit.is_firm:
+            t, p = self._snapped(hit)
         node = self._end_node(edge, p)
         if node is None:
             node = self._nodes.at(p)
             self._cuts[edge].append((t, node))
-        self._hits[edge, face].append(node)
+        self._hits[edge, hit.face].append(node)
 
     def _end_node(self, edge: Edge, p: Vec3) -> int | None:
         """The node of the edge's vertex at a place, if one is there."""
