@@ -42,11 +42,14 @@ class Tolerance:
             return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
         return self._bisected(edge, reach)
 
-    def _steps(self, edge: Edge, radius: float, reach: float) -> int:
+    def span(self, radius: float, reach: float) -> float:
+        """Angle (radians) that one chord of an arc may span."""
         finest = _span(FINEST * reach, radius)
-        span = max(min(_span(self.chord, radius), math.radians(self.angle), WIDEST), finest)
+        return max(min(_span(self.chord, radius), math.radians(self.angle), WIDEST), finest)
+
+    def _steps(self, edge: Edge, radius: float, reach: float) -> int:
         least = 3 if edge.is_closed else 1
-        return max(least, math.ceil((edge.t1 - edge.t0) / span - 1e-9))
+        return max(least, math.ceil((edge.t1 - edge.t0) / self.span(radius, reach) - 1e-9))
 
     def _bisected(self, edge: Edge, reach: float) -> FloatArray:
         """Smooth parts halved until each chord is near enough and turns little enough."""
@@ -94,7 +97,7 @@ class Samples:
 
     def points(self) -> FloatArray:
         """All points so far, shape (V, 3)."""
-        return np.concatenate(self._blocks)
+        return np.concatenate([np.zeros((0, 3)), *self._blocks])
 
     def along(self, coedge: Coedge) -> list[int]:
         """Indices from the start of the coedge to its end; on a closed edge the first is repeated."""

@@ -16,6 +16,7 @@ from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face
+from .curved import charted, strip, wall_ends, whole
 from .mesh import IntArray, Mesh
 from .sampling import Samples, Tolerance
 
@@ -50,14 +51,65 @@ def tessellate_by_face(
     reach = float(max(np.abs(low).max(), np.abs(high).max()))
     edges = list(body.faces_of_edge)
     parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
-    samples, polygons = _sound_samples(body, edges, parameters)
+    coarse = body.brep_faces[0]
+    for _ in range(MOST_HALVINGS):
+        samples, polygons = _sound_samples(body, edges, parameters)
+        made = _filled(body, samples, polygons, tolerance, reach)
+        if isinstance(made, tuple):
+            points, triangles = made
+            owner = np.repeat(np.arange(len(triangles)), [len(rows) for rows in triangles])
+            return Mesh(points, np.concatenate(triangles), body.unit), owner
+        coarse = made
+        _halve(coarse, parameters)
+    raise ModellingError(f"the boundary of the face {_name(coarse)} crosses itself when it is meshed")
+
+
+def _filled(
+    body: Body,
+    samples: Samples,
+    polygons: dict[Face, list[list[int]]],
+    tolerance: Tolerance,
+    reach: float,
+) -> tuple[FloatArray, list[IntArray]] | Face:
+    """All points, and the triangles of every face; or the face whose boundary is too coarse."""
     points = samples.points()
-    triangles = [
-        _flat(face, polygons[face], points) if face in polygons else _strip(face, samples)
-        for face in body.brep_faces
-    ]
-    owner = np.repeat(np.arange(len(triangles)), [len(rows) for rows in triangles])
-    return Mesh(points, np.concatenate(triangles), body.unit), owner
+    border = points
+    blocks, triangles, count = [points], [], len(points)
+    for face in body.brep_faces:
+        if face in polygons:
+            triangles.append(_flat(face, polygons[face], points))
+            continue
+        ends = wall_ends(face)
+        if ends is not None:
+            triangles.append(strip(ends, samples))
+            continue
+        if not face.loops:
+            added, made = whole(face.surface, face.outward, tolerance, reach)
+            made = made + count
+        else:
+            rings = [_ring(loop.coedges, samples) for loop in face.loops]
+            try:
+                added, made = charted(face, rings, border, tolerance, reach)
+            except ModellingError as error:
+                if "crosses itself" not in error.message:
+                    raise
+                return face
+            made = np.where(made >= len(border), made + (count - len(border)), made)
+        blocks.append(added)
+        triangles.append(made)
+        count += len(added)
+    return np.concatenate(blocks), triangles
+
+
+def _halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
+    for edge in {c.edge for c in face.coedges()}:
+        if edge.curve.kind != "line":
+            t = parameters[edge]
+            parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])]))
+
+
+def _name(face: Face) -> str:
+    return f'"{face.names[0]}"' if face.names else f"on a {face.surface.kind}"
 
 
 def _sound_samples(
@@ -76,12 +128,11 @@ def _sound_samples(
         crossed = _crossed(rings, points)
         if not crossed:
             return samples, rings
-        for edge in {c.edge for face in crossed for c in face.coedges()}:
-            if edge.curve.kind != "line":
-                t = parameters[edge]
-                parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])]))
-    name = crossed[0].names[0] if crossed[0].names else "planar"
-    raise ModellingError(f'the boundary of the face "{name}" crosses itself; the body cannot be meshed')
+        for face in crossed:
+            _halve(face, parameters)
+    raise ModellingError(
+        f"the boundary of the face {_name(crossed[0])} crosses itself; the body cannot be meshed"
+    )
 
 
 def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Face]:
@@ -105,22 +156,20 @@ def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Fac
 
 def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
     """Give both ends of each wall, which are one profile at two heights, the same parameters."""
+    walls = [ends for face in body.brep_faces if (ends := wall_ends(face)) is not None]
     changed = True
     while changed:
         changed = False
-        for face in body.brep_faces:
-            if face.surface.kind != "plane":
-                profiles = _profiles(face)
-                most = max((parameters[edge] for edge in profiles), key=len)
-                for edge in profiles:
-                    if len(parameters[edge]) != len(most):
-                        parameters[edge] = most
-                        changed = True
-
-
-def _profiles(face: Face) -> list[Edge]:
-    """The curved edges of a wall."""
-    return [c.edge for c in face.coedges() if c.edge.curve.kind != "line"]
+        for one, two in walls:
+            a, b = one.edge, two.edge
+            if len(parameters[a]) != len(parameters[b]):
+                longer, other, same = (a, b, one.forward is not two.forward) if len(parameters[a]) > len(
+                    parameters[b]
+                ) else (b, a, one.forward is not two.forward)  # fmt: skip
+                shares = (parameters[longer] - longer.t0) / (longer.t1 - longer.t0)
+                shares = shares if same else (1.0 - shares)[::-1]
+                parameters[other] = other.t0 + shares * (other.t1 - other.t0)
+                changed = True
 
 
 def _ring(coedges: Iterable[Coedge], samples: Samples) -> list[int]:
@@ -152,14 +201,3 @@ def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArra
     flip = clockwise if face.outward else ~clockwise
     triangles[flip] = triangles[flip][:, ::-1]
     return triangles
-
-
-def _strip(face: Face, samples: Samples) -> IntArray:
-    """Triangles between the two curved ends of a wall; shape (T, 3)."""
-    arcs = [coedge for coedge in face.coedges() if coedge.edge.curve.kind != "line"]
-    if len(arcs) != 2:
-        raise ModellingError(f"a {face.surface.kind} face with {len(arcs)} curved edges cannot be meshed yet")
-    below = np.array(samples.along(arcs[0]))
-    above = np.array(samples.along(arcs[1])[::-1])
-    a, b, c, d = below[:-1], below[1:], above[1:], above[:-1]
-    return np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]).astype(np.int64)

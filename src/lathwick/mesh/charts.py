@@ -1,0 +1,311 @@
+"""Maps of curved faces into a plane without folds, for triangulating them, and points inside them.
+
+A tube that goes round its axis becomes a ring, a cone its view along the axis, a sphere its
+stereographic picture from a point that the face does not cover; a whole torus is first cut open.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..errors import ModellingError
+from ..geometry.placement import FloatArray, Plane
+from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, Surface
+from ..topology.brep import Face
+from ..topology.strips import free_cut
+from ..topology.trim import INSIDE, OUTSIDE, region_of
+from ..topology.windings import periods, signed_area, unrolled, winding
+from .sampling import Tolerance
+
+CLEARANCE = 0.35
+SPREAD = 400
+LONGEST = 7.0
+"""A ring map of a torus grows by at most this power of e."""
+
+
+@dataclass(frozen=True, slots=True)
+class Chart:
+    """`flat` maps points of the face, (N, 3), to the plane, (N, 2). `inner` are points inside the face
+    that the tolerance asks for. `cut`: points of a circle along which the face is cut open, and a map for
+    each side of the cut."""
+
+    flat: Callable[[FloatArray], FloatArray]
+    inner: FloatArray
+    cut: FloatArray | None = None
+    sides: tuple[Callable[[FloatArray], FloatArray], ...] = ()
+
+
+def chart_of(face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float) -> Chart:
+    """A chart of a curved face with these boundary points, each ring closed by its first point again.
+
+    Raises ModellingError for a face that winds round a torus both ways.
+    """
+    surface = face.surface
+    if isinstance(surface, SphereSurface):
+        return _sphere(face, surface, rings, tolerance, reach)
+    paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
+    if isinstance(surface, ExtrudedSurface):
+        paths = [_profile_path(path, surface) for path in paths]
+    turns = [_turns(path, surface) for path in paths]
+    if isinstance(surface, TorusSurface):
+        return _torus(face, surface, paths, turns, tolerance, reach)
+    v = np.concatenate([path[:, 1] for path in paths])
+    tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
+    low, high = 0.0 if tip else float(v.min()), float(v.max())
+    steps = _steps(surface, paths, high, 0.5 * (high - low), tolerance, reach)
+    period = _period(surface)
+    if any(t[0] for t in turns):
+        flat = _ring_map(surface, 0, period, low, high, hole=not tip)
+        inner = _grid(face, (0.0, period), (low, high), steps)
+        if tip:
+            inner = np.concatenate([inner, np.asarray(surface.frame.origin)[None]])
+        return Chart(flat, inner)
+    u = np.concatenate([path[:, 0] for path in paths])
+    cut = None if not period else free_cut(u * (math.tau / period))
+    start = float(u.min()) if cut is None else cut * period / math.tau
+
+    def spread(points: FloatArray) -> FloatArray:
+        uv = surface.parameters(points)
+        across = uv[:, 0] if not period else start + (uv[:, 0] - start) % period
+        return np.column_stack([across / steps[0], uv[:, 1] / steps[1]])
+
+    across = u if not period else start + (u - start) % period
+    return Chart(spread, _grid(face, (float(across.min()), float(across.max())), (low, high), steps))
+
+
+def _period(surface: Surface) -> float:
+    if isinstance(surface, ExtrudedSurface):
+        curve = surface.profile
+        return math.tau if curve.kind == "ellipse" else curve.period
+    return periods(surface)[0]
+
+
+def _profile_path(path: FloatArray, surface: ExtrudedSurface) -> FloatArray:
+    period = _period(surface)
+    out = path.copy()
+    if period:
+        out[:, 0] = np.unwrap(path[:, 0], period=period)
+    return out
+
+
+def _turns(path: FloatArray, surface: Surface) -> tuple[int, int]:
+    if isinstance(surface, ExtrudedSurface):
+        period = _period(surface)
+        return (round((path[-1, 0] - path[0, 0]) / period) if period else 0), 0
+    return winding(path, surface)
+
+
+def _steps(
+    surface: Surface,
+    paths: Sequence[FloatArray],
+    high: float,
+    tall: float,
+    tolerance: Tolerance,
+    reach: float,
+) -> tuple[float, float]:
+    """How far apart points may lie in u and v, on surfaces that are straight along v."""
+    if isinstance(surface, CylinderSurface):
+        return tolerance.span(surface.radius, reach), tall
+    if isinstance(surface, ConeSurface):
+        return tolerance.span(math.tan(surface.half_angle) * high, reach), tall
+    u = np.concatenate([path[:, 0] for path in paths])
+    return max(float(np.ptp(u)), 1e-9) / max(len(path) for path in paths), tall
+
+
+def _ring_map(
+    surface: Surface, around: int, period: float, low: float, high: float, hole: bool
+) -> Callable[[FloatArray], FloatArray]:
+    """Parameter `around` as the angle about the middle of a ring, the other one as the distance from it."""
+    span = high - low
+
+    def flat(points: FloatArray) -> FloatArray:
+        uv = surface.parameters(points)
+        turn = uv[:, around] * (math.tau / period)
+        out = (uv[:, 1 - around] - low) / span + (1.0 if hole else 0.0)
+        return np.column_stack([out * np.cos(turn), out * np.sin(turn)])
+
+    return flat
+
+
+def _grid(
+    face: Face, us: tuple[float, float], vs: tuple[float, float], steps: tuple[float, float]
+) -> FloatArray:
+    """Points on a grid in (u, v) that lie well inside the face."""
+    counts = [max(1, math.ceil((r[1] - r[0]) / s - 1e-9)) for r, s in ((us, steps[0]), (vs, steps[1]))]
+    u = us[0] + (us[1] - us[0]) * (np.arange(counts[0]) + 0.5) / counts[0]
+    v = vs[0] + (vs[1] - vs[0]) * np.arange(1, counts[1]) / counts[1]
+    if not len(u) or not len(v):
+        return np.zeros((0, 3))
+    uv = np.array(np.meshgrid(u, v)).reshape(2, -1).T
+    points = face.surface.points(uv)
+    one = face.surface.points(np.array([[u[0], v[0]], [u[0] + steps[0], v[0]]]))
+    return _well_inside(face, points, float(np.linalg.norm(one[1] - one[0])))
+
+
+def _well_inside(face: Face, points: FloatArray, spacing: float) -> FloatArray:
+    region = region_of(face)
+    kept = [
+        part[region.states(part, CLEARANCE * spacing) == INSIDE]
+        for part in (points[k : k + 2000] for k in range(0, len(points), 2000))
+    ]
+    return np.concatenate(kept) if kept else points
+
+
+# ---------------------------------------------------------------------- sphere
+
+
+def _sphere(
+    face: Face, surface: SphereSurface, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float
+) -> Chart:
+    center, radius = np.asarray(surface.frame.origin), surface.radius
+    pole = _uncovered(face, surface, rings)
+    x, y, z = pole.tolist()
+    frame = Plane(surface.frame.origin, (x, y, z))
+
+    def flat(points: FloatArray) -> FloatArray:
+        local = frame.locals(points)
+        return local[:, :2] / (radius - local[:, 2])[:, None]
+
+    step = tolerance.span(radius, reach) / math.sqrt(2.0)
+    found = [np.array([[0.0, 0.0, -radius]])]
+    for k in range(1, math.ceil(math.pi / step)):
+        lat = -math.pi / 2 + k * step
+        if lat >= math.pi / 2:
+            break
+        level = radius * math.cos(lat)
+        count = max(3, math.ceil(math.tau * math.cos(lat) / step))
+        turn = (np.arange(count) + 0.5 * (k % 2)) * (math.tau / count)
+        high = np.full(count, radius * math.sin(lat))
+        found.append(np.column_stack([level * np.cos(turn), level * np.sin(turn), high]))
+    local = np.concatenate(found)
+    points = center + local @ np.array([frame.x, frame.y, frame.normal])
+    return Chart(flat, _well_inside(face, points, step * radius))
+
+
+def _uncovered(face: Face, surface: SphereSurface, rings: Sequence[FloatArray]) -> FloatArray:
+    """A direction from the center that the face does not cover, as far from its boundary as may be."""
+    center = np.asarray(surface.frame.origin)
+    k = np.arange(SPREAD) + 0.5
+    lat, turn = np.arccos(1.0 - 2.0 * k / SPREAD), math.pi * (1.0 + math.sqrt(5.0)) * k
+    ways = np.column_stack([np.cos(turn) * np.sin(lat), np.sin(turn) * np.sin(lat), np.cos(lat)])
+    middles = [ring.mean(axis=0) - center for ring in rings]
+    ways = np.concatenate([ways, [m / np.linalg.norm(m) for m in middles if np.linalg.norm(m) > 0.0]])
+    border = np.concatenate(rings) - center
+    states = region_of(face).states(center + surface.radius * ways)
+    free = ways[states == OUTSIDE]
+    if not len(free):
+        raise ModellingError("a face covers so much of its sphere that it cannot be meshed yet")
+    nearest = (free @ (border / surface.radius).T).max(axis=1)
+    return free[int(nearest.argmin())]
+
+
+# ---------------------------------------------------------------------- torus
+
+
+def _torus(
+    face: Face,
+    surface: TorusSurface,
+    paths: Sequence[FloatArray],
+    turns: Sequence[tuple[int, int]],
+    tolerance: Tolerance,
+    reach: float,
+) -> Chart:
+    steps = (
+        tolerance.span(surface.major + surface.minor, reach) / math.sqrt(2.0),
+        tolerance.span(surface.minor, reach) / math.sqrt(2.0),
+    )
+    winds = [any(t[k] for t in turns) for k in (0, 1)]
+    sign = 1.0 if face.outward else -1.0
+    flats = [p for p, t in zip(paths, turns, strict=True) if t == (0, 0)]
+    if all(winds):
+        raise ModellingError("a face that winds round a torus both ways cannot be meshed yet")
+    if not any(winds):
+        if any(sign * signed_area(p) > 0 for p in flats):
+            return _torus_patch(face, surface, paths, steps)
+        return _torus_opened(face, surface, paths, steps)
+    around = 0 if winds[0] else 1
+    values = np.concatenate([path[:, 1 - around] for path in paths])
+    low = _outside_gap(face, surface, values, 1 - around)
+    across = low + (values - low) % math.tau
+    turn, band = (0.0, math.tau), (float(across.min()), float(across.max()))
+    us, vs = (turn, band) if around == 0 else (band, turn)
+    return Chart(_shifted_ring(surface, around, low, *band), _grid(face, us, vs, steps))
+
+
+def _shifted_ring(
+    surface: TorusSurface, around: int, start: float, low: float, high: float, at_top: bool | None = None
+) -> Callable[[FloatArray], FloatArray]:
+    """As `_ring_map`, with the other parameter counted from `start`; points on the cut at its start or
+    its end. Distances grow exponentially, so that the map keeps shapes in the small."""
+    radii = (surface.major, surface.minor)
+    length = min(LONGEST, (high - low) * radii[1 - around] / radii[around])
+
+    def flat(points: FloatArray) -> FloatArray:
+        uv = surface.parameters(points)
+        if at_top is None:
+            across = start + (uv[:, 1 - around] - start) % math.tau
+        else:
+            across = np.full(len(uv), high if at_top else low)
+        out = np.exp(length * (across - low) / (high - low))
+        return np.column_stack([out * np.cos(uv[:, around]), out * np.sin(uv[:, around])])
+
+    return flat
+
+
+def _outside_gap(face: Face, surface: TorusSurface, values: FloatArray, which: int) -> float:
+    """A value of parameter `which` that the face does not reach."""
+    order = np.sort(values % math.tau)
+    gaps = np.diff(np.append(order, order[0] + math.tau))
+    for k in np.argsort(-gaps)[:8]:
+        value = float(order[k] + 0.5 * gaps[k])
+        uv = np.zeros((7, 2))
+        uv[:, which], uv[:, 1 - which] = value, np.arange(7) * 0.9
+        if (region_of(face).states(surface.points(uv)) == OUTSIDE).all():
+            return value
+    raise ModellingError("a face reaches all round its torus in a way that cannot be meshed yet")
+
+
+def _torus_patch(
+    face: Face, surface: TorusSurface, paths: Sequence[FloatArray], steps: tuple[float, float]
+) -> Chart:
+    start, bounds = [], []
+    for k in (0, 1):
+        values = np.concatenate([path[:, k] for path in paths])
+        low = (
+            _outside_gap(face, surface, values, k) if np.ptp(values) > math.pi else float(values.min()) - 0.1
+        )
+        across = low + (values - low) % math.tau
+        start.append(low)
+        bounds.append((float(across.min()), float(across.max())))
+
+    def flat(points: FloatArray) -> FloatArray:
+        uv = surface.parameters(points)
+        return np.column_stack([(start[k] + (uv[:, k] - start[k]) % math.tau) / steps[k] for k in (0, 1)])
+
+    return Chart(flat, _grid(face, bounds[0], bounds[1], steps))
+
+
+def _torus_opened(
+    face: Face, surface: TorusSurface, paths: Sequence[FloatArray], steps: tuple[float, float]
+) -> Chart:
+    """A whole torus with holes, cut along a parallel or a meridian that meets no hole."""
+    for around in (0, 1):
+        values = np.concatenate([path[:, 1 - around] for path in paths])
+        start = free_cut(values)
+        if start is None:
+            continue
+        count = max(8, math.ceil(math.tau / steps[around]))
+        uv = np.zeros((count, 2))
+        uv[:, around], uv[:, 1 - around] = np.arange(count) * (math.tau / count), start
+        turn, band = (0.0, math.tau), (start, start + math.tau)
+        us, vs = (turn, band) if around == 0 else (band, turn)
+        inner = _grid(face, us, vs, steps)
+        shape = (around, start, start, start + math.tau)
+        sides = (_shifted_ring(surface, *shape, at_top=False), _shifted_ring(surface, *shape, at_top=True))
+        return Chart(_shifted_ring(surface, *shape), inner, surface.points(uv), sides)
+    raise ModellingError("a torus with holes all round both ways cannot be meshed yet")

@@ -1,0 +1,204 @@
+"""Constrained Delaunay triangulation of points and segments in a plane.
+
+Qhull triangulates the points; a segment that it has not made is put in by clearing the triangles that
+it crosses and filling the two polygons that are left beside it.
+
+Source: Anglada, "An improved incremental algorithm for constructing restricted Delaunay
+triangulations", Computers & Graphics 21 (1997).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import Delaunay
+
+from ..errors import ModellingError
+from ..geometry.placement import FloatArray
+from .mesh import IntArray
+
+MOST_CROSSED = 100_000
+
+Edge = tuple[int, int]
+
+
+def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
+    """Triangles, shape (T, 3), counter-clockwise, of the region that closed chains of segments bound.
+
+    points : shape (N, 2). segments : shape (M, 2), indices of points; none may cross. A place is in the
+    region if a way out of it crosses the segments an odd number of times. Raises ModellingError where
+    that cannot be done.
+    """
+    triangles = Delaunay(points, qhull_options="Qbb Qc Qz Q12 Qt").simplices.astype(np.int64)
+    triangles = _turned(points, triangles)
+    triangles = triangles[_areas(points, triangles) > 0.0]
+    missing = _missing(triangles, segments, len(points))
+    if len(missing):
+        triangles = _with_segments(points, triangles, missing)
+    return _inner(points, triangles, segments)
+
+
+def _areas(points: FloatArray, triangles: IntArray) -> FloatArray:
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    return 0.5 * ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
+
+
+def _turned(points: FloatArray, triangles: IntArray) -> IntArray:
+    clockwise = _areas(points, triangles) < 0.0
+    triangles[clockwise] = triangles[clockwise][:, ::-1]
+    return triangles
+
+
+def _keys(pairs: IntArray, count: int) -> IntArray:
+    return pairs.min(axis=1) * count + pairs.max(axis=1)
+
+
+def _missing(triangles: IntArray, segments: IntArray, count: int) -> IntArray:
+    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    there = np.isin(_keys(segments, count), _keys(sides, count))
+    return segments[~there]
+
+
+# ---------------------------------------------------------------------- segments
+
+
+def _with_segments(points: FloatArray, triangles: IntArray, missing: IntArray) -> IntArray:
+    mesh = _Mesh(points, triangles)
+    for a, b in missing.tolist():
+        mesh.put_in(a, b)
+    return np.array(sorted(mesh.triangles), dtype=np.int64)
+
+
+class _Mesh:
+    """Triangles by their directed edges."""
+
+    def __init__(self, points: FloatArray, triangles: IntArray) -> None:
+        self._points = [(x, y) for x, y in points.tolist()]
+        self._apex: dict[Edge, int] = {}
+        self.triangles: set[tuple[int, int, int]] = set()
+        self._around: dict[int, set[int]] = {}
+        for a, b, c in triangles.tolist():
+            self._add(a, b, c)
+
+    def _add(self, a: int, b: int, c: int) -> None:
+        for p, q, r in ((a, b, c), (b, c, a), (c, a, b)):
+            self._apex[p, q] = r
+            self._around.setdefault(p, set()).add(q)
+        self.triangles.add(_canonical(a, b, c))
+
+    def _drop(self, a: int, b: int, c: int) -> None:
+        for p, q in ((a, b), (b, c), (c, a)):
+            del self._apex[p, q]
+            self._around[p].discard(q)
+        self.triangles.discard(_canonical(a, b, c))
+
+    def _side(self, a: int, b: int, p: int) -> float:
+        (ax, ay), (bx, by), (px, py) = self._points[a], self._points[b], self._points[p]
+        return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
+
+    def put_in(self, a: int, b: int) -> None:
+        """Make ab an edge, if it is none."""
+        if (a, b) in self._apex or (b, a) in self._apex:
+            return
+        p, q = self._first_crossed(a, b)
+        left, right, dropped = [q], [p], [(a, p, q)]
+        for _ in range(MOST_CROSSED):
+            r = self._apex.get((q, p))
+            if r is None:
+                raise _failed()
+            dropped.append((q, p, r))
+            if r == b:
+                break
+            side = self._side(a, b, r)
+            if side == 0.0:
+                raise _failed()
+            if side > 0.0:
+                left.append(r)
+                q = r
+            else:
+                right.append(r)
+                p = r
+        for triangle in dropped:
+            self._drop(*triangle)
+        self._fill(a, b, left)
+        self._fill(b, a, right[::-1])
+
+    def _first_crossed(self, a: int, b: int) -> Edge:
+        """The edge pq opposite `a` that ab crosses, with p on its right and q on its left."""
+        for p in sorted(self._around[a]):
+            q = self._apex.get((a, p))
+            if (
+                q is not None
+                and self._side(a, b, p) < 0.0 < self._side(a, b, q)
+                and (self._side(p, q, a) * self._side(p, q, b) < 0.0)
+            ):
+                return p, q
+        raise _failed()
+
+    def _fill(self, a: int, b: int, chain: list[int]) -> None:
+        """Triangles of the polygon a, b and the chain from a to b on the left of ab."""
+        stack = [(a, b, chain)]
+        while stack:
+            p, q, rest = stack.pop()
+            if not rest:
+                continue
+            best = 0
+            for k in range(1, len(rest)):
+                if self._in_circle(p, q, rest[best], rest[k]):
+                    best = k
+            c = rest[best]
+            if not self._side(p, q, c) > 0.0:
+                raise _failed()
+            self._add(p, q, c)
+            stack += [(p, c, rest[:best]), (c, q, rest[best + 1 :])]
+
+    def _in_circle(self, a: int, b: int, c: int, d: int) -> bool:
+        dx, dy = self._points[d]
+        rows = [(x - dx, y - dy) for x, y in (self._points[i] for i in (a, b, c))]
+        (ax, ay), (bx, by), (cx, cy) = rows
+        return (
+            (ax * ax + ay * ay) * (bx * cy - cx * by)
+            - (bx * bx + by * by) * (ax * cy - cx * ay)
+            + (cx * cx + cy * cy) * (ax * by - bx * ay)
+        ) > 0.0
+
+
+def _canonical(a: int, b: int, c: int) -> tuple[int, int, int]:
+    return (a, b, c) if a < b and a < c else (b, c, a) if b < c else (c, a, b)
+
+
+def _failed() -> ModellingError:
+    return ModellingError("the boundary of a face crosses itself when it is meshed; use a finer chord")
+
+
+# ---------------------------------------------------------------------- inside
+
+
+def _inner(points: FloatArray, triangles: IntArray, segments: IntArray) -> IntArray:
+    """The triangles inside: groups that no segment divides, told by how many segments a way out crosses."""
+    count, number = len(points), len(triangles)
+    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    owner = np.tile(np.arange(number), 3)
+    keys = _keys(sides, count)
+    order = np.argsort(keys, kind="stable")
+    same = np.flatnonzero(keys[order][1:] == keys[order][:-1])
+    one, two = owner[order[same]], owner[order[same + 1]]
+    open_ = ~np.isin(keys[order[same]], _keys(segments, count))
+    links = coo_array((np.ones(int(open_.sum())), (one[open_], two[open_])), shape=(number, number))
+    groups, label = connected_components(links, directed=False)
+    areas = _areas(points, triangles)
+    largest = np.full(groups, -1)
+    order = np.argsort(areas, kind="stable")
+    largest[label[order]] = order
+    centers = points[triangles[largest]].mean(axis=1)
+    inside = np.array([_is_inside(points, segments, p) for p in centers])
+    return triangles[inside[label]]
+
+
+def _is_inside(points: FloatArray, segments: IntArray, p: FloatArray) -> bool:
+    a, b = points[segments[:, 0]] - p, points[segments[:, 1]] - p
+    spans = (a[:, 1] > 0.0) != (b[:, 1] > 0.0)
+    a, b = a[spans], b[spans]
+    x = a[:, 0] - a[:, 1] * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+    return int((x > 0.0).sum()) % 2 == 1
