@@ -44,7 +44,28 @@ if TYPE_CHECKING:
     from .geometry.placement import Z as Z
     from .mesh.mesh import Mesh as Mesh
     from .mesh.tessellate import tessellate as tessellate
+    from .modelling.combine import cut as cut
+    from .modelling.combine import intersect as intersect
+    from .modelling.combine import separate as separate
+    from .modelling.combine import split as split
+    from .modelling.combine import union as union
     from .modelling.extrude import extrude as extrude
+    from .modelling.hole import THROUGH as THROUGH
+    from .modelling.hole import hole as hole
+    from .modelling.patterns import circular_pattern as circular_pattern
+    from .modelling.patterns import linear_pattern as linear_pattern
+    from .modelling.patterns import mirror as mirror
+    from .modelling.primitives import box as box
+    from .modelling.primitives import cone as cone
+    from .modelling.primitives import cylinder as cylinder
+    from .modelling.primitives import sphere as sphere
+    from .modelling.primitives import torus as torus
+    from .modelling.primitives import wedge as wedge
+    from .modelling.revolve import revolve as revolve
+    from .modelling.transform import move as move
+    from .modelling.transform import place as place
+    from .modelling.transform import scale as scale
+    from .modelling.transform import turn as turn
     from .sketch.diagnosis import SketchReport as SketchReport
     from .sketch.region import Region as Region
     from .sketch.sketch import Sketch as Sketch
@@ -70,6 +91,37 @@ _HOMES = {
     "mesh.mesh": ("Mesh",),
     "mesh.tessellate": ("tessellate",),
     "modelling.extrude": ("extrude",),
+    "modelling.combine": (
+        "cut",
+        "intersect",
+        "separate",
+        "split",
+        "union",
+    ),
+    "modelling.hole": (
+        "THROUGH",
+        "hole",
+    ),
+    "modelling.patterns": (
+        "circular_pattern",
+        "linear_pattern",
+        "mirror",
+    ),
+    "modelling.primitives": (
+        "box",
+        "cone",
+        "cylinder",
+        "sphere",
+        "torus",
+        "wedge",
+    ),
+    "modelling.revolve": ("revolve",),
+    "modelling.transform": (
+        "move",
+        "place",
+        "scale",
+        "turn",
+    ),
     "sketch.diagnosis": ("SketchReport",),
     "sketch.region": ("Region",),
     "sketch.sketch": ("Sketch",),

@@ -2,55 +2,31 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
-from types import MappingProxyType
-from typing import TypeVar
+from collections.abc import Callable, Iterable
 
-from ..errors import LathwickError, ModellingError, ParameterError, SketchError
-from ..geometry.placement import XY, Plane
-from ..geometry.units import MILLIMETRES
-from ..modelling.extrude import extrude
-from ..modelling.flat_faces import plane_of_face, region_of_face
-from ..sketch.region import Region
+from ..errors import ModellingError
+from ..geometry.placement import XY, Axis, Plane
+from ..geometry.vector import Vec3
+from ..modelling import combine, patterns, primitives, transform
+from ..modelling.extrude import extrude, extrude_to
+from ..modelling.flat_faces import plane_of_face
+from ..modelling.hole import THROUGH, Depth, Through, hole
+from ..modelling.revolve import revolve
+from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
-from .parameters import Value, read_dimension
+from .recorder import Profile, Recorder, naming_step
 from .steps import Step
 
-T = TypeVar("T")
 
-
-class Job:
+class Job(Recorder):
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
     params : the parameters that formulas in dimensions read; a design passes its own.
     """
 
-    def __init__(
-        self, unit: str = "mm", *, strict: bool = False, params: Mapping[str, Value] | None = None
-    ) -> None:
-        if unit not in MILLIMETRES:
-            raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
-        self.unit = unit
-        self.strict = strict
-        self.params = MappingProxyType(dict(params or {}))
-        self._steps: list[Step] = []
-
-    def __repr__(self) -> str:
-        return f"<Job in {self.unit}: {', '.join(step.name for step in self._steps) or 'no steps'}>"
-
-    @property
-    def steps(self) -> tuple[Step, ...]:
-        """The steps so far, in order."""
-        return tuple(self._steps)
-
-    def require(self, condition: object, message: str) -> None:
-        """Refuse the parameters with `message` unless `condition` holds. Raises ParameterError."""
-        if not condition:
-            raise ParameterError(message)
+    # ------------------------------------------------------------------ sketches and profiles
 
     def sketch(self, name: str, on: Plane | BodyFace = XY) -> Sketch:
         """An empty sketch on a plane or a planar face. Draw, constrain, then build on it.
@@ -60,7 +36,7 @@ class Job:
         is a quantity ("3/16 in") or a formula over the parameters ("=pipe/2").
         """
         self._new_name(name)
-        with _naming_step(name):
+        with naming_step(name):
             plane = plane_of_face(on.brep) if isinstance(on, BodyFace) else on
             if not isinstance(plane, Plane):
                 raise ModellingError(f"a sketch lies on a Plane or a planar face, got {on!r}")
@@ -68,72 +44,235 @@ class Job:
         self._steps.append(Step(name, "sketch", "", sketch=sketch))
         return sketch
 
-    def _read(self, text: str, kind: str) -> float:
-        """The number a dimension's text stands for, in the design's unit or degrees."""
-        return read_dimension(text, "deg" if kind == "angle" else self.unit, self.unit, self.params)
-
     def extrude(
         self,
         name: str,
-        profile: Sketch | Region | BodyFace,
-        depth: float,
+        profile: Profile,
+        depth: float | None = None,
         *,
         both: bool = False,
         back: float = 0.0,
+        up_to: BodyFace | None = None,
     ) -> Body:
         """The profile moved `depth` along the normal of its plane.
 
         profile : a sketch (its default profile), a region, or a planar face (outwards from it).
         both : half of the depth on each side. back : so much is added behind the plane.
+        up_to : a planar face instead of a depth; the solid ends in its plane.
         Faces: `name/start`, `name/end`, `name/side:item`.
         Raises SketchError or ModellingError naming the step.
         """
-        detail = f"depth {depth:g}" + (", half on each side" if both else "")
+        if (depth is None) == (up_to is None):
+            raise ModellingError("extrude takes a depth or up_to a face, and only one of them", step=name)
+        detail = f"depth {depth:g}" if depth is not None else f"up to {up_to!r}"
+        detail += ", half on each side" if both else ""
         detail += f", {back:g} behind" if back else ""
 
         def build(warnings: list[str]) -> Body:
             regions = self._regions(profile, warnings)
+            if up_to is not None:
+                return extrude_to(regions, up_to, back=back, step=name)
+            assert depth is not None
             return extrude(regions, depth, both=both, back=back, step=name)
 
         return self._record(name, "extrude", detail, build)
 
-    # ------------------------------------------------------------------ helpers
+    def revolve(self, name: str, profile: Profile, axis: Axis | Line, angle: float = 360.0) -> Body:
+        """The profile turned about an axis in its plane, an `Axis` or a line of the sketch.
 
-    def _regions(self, profile: Sketch | Region | BodyFace, warnings: list[str]) -> tuple[Region, ...]:
-        if isinstance(profile, Region):
-            return (profile,)
-        if isinstance(profile, BodyFace):
-            return (region_of_face(profile.brep, self.unit),)
-        if not isinstance(profile, Sketch):
-            raise ModellingError(f"a profile is a sketch, a region or a planar face, got {profile!r}")
-        report = profile.settle()
-        if report is not None and report.redundant:
-            warnings.append(f'sketch "{profile.name}": {report}')
-        if self.strict and not (report is not None and report.is_fully_defined):
-            state = report if report is not None else "it has no constraints"
-            raise SketchError(f'sketch "{profile.name}" is not fully defined: {state}')
-        return profile.regions()
+        Faces: `name/side:item`, and for part of a turn `name/start` and `name/end`.
+        """
+        return self._record(
+            name,
+            "revolve",
+            f"{angle:g} degrees",
+            lambda warnings: revolve(
+                self._regions(profile, warnings), self._axis(axis, profile), angle, step=name
+            ),
+        )
 
-    def _record(self, name: str, verb: str, detail: str, build: Callable[[list[str]], Body]) -> Body:
-        self._new_name(name)
-        warnings: list[str] = []
-        started = time.perf_counter()
-        with _naming_step(name):
-            body = build(warnings)
-        seconds = time.perf_counter() - started
-        self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body))
-        return body
+    def _axis(self, axis: Axis | Line, profile: Profile) -> Axis:
+        if isinstance(axis, Axis):
+            return axis
+        if isinstance(axis, Line) and isinstance(profile, Sketch):
+            start, end = (profile.plane.point(*p.position) for p in (axis.start, axis.end))
+            return Axis(start, (end[0] - start[0], end[1] - start[1], end[2] - start[2]))
+        raise ModellingError(f"an axis is an Axis, or a line of the sketch that is revolved, got {axis!r}")
 
-    def _new_name(self, name: str) -> None:
-        if not isinstance(name, str) or not name.strip() or any(c in name for c in "/:"):
-            raise ModellingError(f'{name!r} is no name for a step: no "/" or ":", and not empty')
-        if any(step.name == name for step in self._steps):
-            raise ModellingError(f'there is a step "{name}" already; every step needs its own name')
+    # ------------------------------------------------------------------ simple solids
 
+    def box(
+        self, name: str, dx: float, dy: float, dz: float, *, on: Plane = XY, center: bool = False
+    ) -> Body:
+        """A box with its corner at the origin of `on`, or centered on it in all three directions.
 
-@contextmanager
-def _naming_step(name: str) -> Iterator[None]:
-    try:
-        yield
-    except LathwickError as error:
-        raise error.in_step(name) from None
+        Faces: `name/bottom`, `name/top`, `name/side:front` and right, back, left.
+        """
+        return self._primitive(name, "box", (dx, dy, dz), on=on, center=center)
+
+    def cylinder(self, name: str, radius: float, height: float, *, on: Plane = XY) -> Body:
+        """A cylinder that stands on `on`. Faces: `name/bottom`, `name/top`, `name/side`."""
+        return self._primitive(name, "cylinder", (radius, height), on=on)
+
+    def cone(self, name: str, radius1: float, radius2: float, height: float, *, on: Plane = XY) -> Body:
+        """A truncated cone that stands on `on`; a radius of 0 makes a tip."""
+        return self._primitive(name, "cone", (radius1, radius2, height), on=on)
+
+    def sphere(self, name: str, radius: float, *, on: Plane = XY) -> Body:
+        """A sphere about the origin of `on`. One face: `name/side`."""
+        return self._primitive(name, "sphere", (radius,), on=on)
+
+    def torus(self, name: str, major: float, minor: float, *, on: Plane = XY) -> Body:
+        """A ring about the normal of `on`. One face: `name/side`."""
+        return self._primitive(name, "torus", (major, minor), on=on)
+
+    def wedge(self, name: str, dx: float, dy: float, dz: float, top_dx: float, *, on: Plane = XY) -> Body:
+        """A box whose length along x is `top_dx` at the top, its left side upright."""
+        return self._primitive(name, "wedge", (dx, dy, dz, top_dx), on=on)
+
+    def _primitive(self, name: str, verb: str, sizes: tuple[float, ...], **options: object) -> Body:
+        make: Callable[..., Body] = getattr(primitives, verb)
+        if not isinstance(options["on"], Plane):
+            raise ModellingError(f"a {verb} stands on a Plane, got {options['on']!r}", step=name)
+        detail = " x ".join(f"{s:g}" if isinstance(s, (int, float)) else repr(s) for s in sizes)
+        return self._record(name, verb, detail, lambda _: make(*sizes, unit=self.unit, step=name, **options))
+
+    # ------------------------------------------------------------------ booleans
+
+    def union(self, name: str, *bodies: Body) -> Body:
+        """All bodies as one; bodies that do not touch become lumps of it."""
+        return self._record(name, "union", f"{len(bodies)} bodies", lambda _: combine.union(*bodies))
+
+    def cut(
+        self,
+        name: str,
+        body: Body,
+        *tools: Body | Profile,
+        depth: Depth = THROUGH,
+        both: bool = False,
+    ) -> Body:
+        """A body less others, or less a profile that is moved into it.
+
+        A profile (a sketch, region or planar face) cuts against the normal of its plane, `depth` deep
+        or through all there is; with `both` half of the depth to each side. The walls of the cut are
+        called `name/side:item`. A cut that changes nothing is a warning on the step.
+        """
+        solids = [t for t in tools if isinstance(t, Body)]
+        profiles = [t for t in tools if not isinstance(t, Body)]
+        detail = f"{len(solids)} bodies" if not profiles else f"a profile, depth {depth}"
+
+        def build(warnings: list[str]) -> Body:
+            made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
+            return combine.cut(body, *solids, *made, warn=warnings.append)
+
+        return self._record(name, "cut", detail, build)
+
+    def _cutter(
+        self, name: str, body: Body, profile: Body | Profile, depth: Depth, both: bool, warnings: list[str]
+    ) -> Body:
+        assert not isinstance(profile, Body)
+        regions = self._regions(profile, warnings)
+        if isinstance(depth, Through):
+            behind, front = combine.reach_along(body, regions[0].plane)
+            return extrude(regions, front if both else 0.0, back=behind, step=name)
+        if isinstance(depth, str):
+            raise ModellingError(f'a depth is a number or THROUGH, got "{depth}"')
+        if both:
+            return extrude(regions, depth, both=True, step=name)
+        return extrude(regions, 0.0, back=primitives.size(depth, "depth"), step=name)
+
+    def intersect(self, name: str, *bodies: Body) -> Body:
+        """What all bodies have in common."""
+        return self._record(
+            name,
+            "intersect",
+            f"{len(bodies)} bodies",
+            lambda warnings: combine.intersect(*bodies, warn=warnings.append),
+        )
+
+    def hole(
+        self,
+        name: str,
+        body: Body,
+        on: BodyFace,
+        at: Iterable[float] | Iterable[Iterable[float]],
+        diameter: float,
+        depth: Depth = THROUGH,
+        *,
+        counterbore: tuple[float, float] | None = None,
+        countersink: tuple[float, float] | None = None,
+    ) -> Body:
+        """Drill a planar or cylindrical face; see `lathwick.hole`.
+
+        Faces: `name/side`, `name/bottom`, `name/seat`, `name/counterbore`, `name/countersink`.
+        """
+        return self._record(
+            name,
+            "hole",
+            f"diameter {diameter:g}, depth {depth}",
+            lambda warnings: hole(
+                body, on, at, diameter, depth,
+                counterbore=counterbore, countersink=countersink, step=name, warn=warnings.append,
+            ),
+        )  # fmt: skip
+
+    def split(self, name: str, body: Body, plane: Plane) -> Body:
+        """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""
+        return self._record(name, "split", "", lambda _: combine.split(body, plane, name))
+
+    def separate(self, body: Body) -> tuple[Body, ...]:
+        """The lumps of a body, each as a body of its own."""
+        return combine.separate(body)
+
+    # ------------------------------------------------------------------ copies
+
+    def mirror(self, name: str, body: Body, plane: Plane, keep: bool = True) -> Body:
+        """The body with its mirror image in a plane, or the image alone."""
+        return self._record(name, "mirror", "", lambda _: patterns.mirror(body, plane, keep))
+
+    def linear_pattern(
+        self,
+        name: str,
+        body: Body,
+        count: int,
+        spacing: float,
+        along: Axis | Vec3,
+        *,
+        both: bool = False,
+    ) -> Body:
+        """`count` copies in a row, on both sides of the first with `both`. Copies that touch are united."""
+        return self._record(
+            name,
+            "linear_pattern",
+            f"{count} x {spacing}",
+            lambda _: patterns.linear_pattern(body, count, spacing, along, both=both),
+        )
+
+    def circular_pattern(self, name: str, body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:
+        """`count` copies about an axis, over a whole turn or up to `angle` degrees."""
+        return self._record(
+            name,
+            "circular_pattern",
+            f"{count} over {angle:g} degrees",
+            lambda _: patterns.circular_pattern(body, count, axis, angle),
+        )
+
+    # ------------------------------------------------------------------ placing
+
+    def move(self, name: str, body: Body, dx: float = 0.0, dy: float = 0.0, dz: float = 0.0) -> Body:
+        """The body shifted."""
+        return self._record(
+            name, "move", f"({dx:g}, {dy:g}, {dz:g})", lambda _: transform.move(body, dx, dy, dz)
+        )
+
+    def turn(self, name: str, body: Body, angle: float, axis: Axis) -> Body:
+        """The body turned by `angle` degrees about an axis."""
+        return self._record(name, "turn", f"{angle:g} degrees", lambda _: transform.turn(body, angle, axis))
+
+    def place(self, name: str, body: Body, plane: Plane) -> Body:
+        """The body carried with the XY plane to another plane."""
+        return self._record(name, "place", "", lambda _: transform.place(body, plane))
+
+    def scale(self, name: str, body: Body, factor: float) -> Body:
+        """The body with all lengths times `factor`, about the origin."""
+        return self._record(name, "scale", f"{factor:g}", lambda _: transform.scale(body, factor))

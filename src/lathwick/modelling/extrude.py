@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..errors import ModellingError
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Plane
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from ..geometry.tolerance import LARGEST, RESOLUTION
-from ..geometry.vector import Vec2, distance, sub, unit
+from ..geometry.vector import Vec2, distance, dot, sub, unit
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..sketch.plane_curves import CurvePiece
 from ..sketch.region import Region
-from ..topology.body import Body
+from ..topology.body import Body, BodyFace
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
+from .combine import cut, half_space
+from .flat_faces import plane_of_face
 
 
 def extrude(
@@ -47,6 +49,50 @@ def extrude(
     low, high = _limits(depth, both, back)
     patches = [patch for region in chosen for patch in region.patches]
     return Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
+
+
+def extrude_to(
+    regions: Region | Iterable[Region], face: BodyFace, *, back: float = 0.0, step: str = ""
+) -> Body:
+    """The solid swept by regions along the normal of their plane up to the plane of a planar face.
+
+    Raises ModellingError if the face is curved, at right angles to the plane, or not in front of all of
+    the profile.
+    """
+    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
+    if not chosen:
+        raise ModellingError("there is no region to extrude")
+    plane, target = chosen[0].plane, plane_of_face(face.brep)
+    lean = dot(plane.normal, target.normal)
+    if abs(lean) < 1e-6:
+        raise ModellingError("the face to extrude up to stands at a right angle to the profile")
+    corners = [p for r in chosen for piece in r.pieces for p in _box_corners(piece)]
+    heights = [-target.local(plane.point(*p))[2] / lean for p in corners]
+    if not min(heights) > RESOLUTION:
+        raise ModellingError("the face to extrude up to is not in front of all of the profile")
+    if max(heights) - min(heights) <= RESOLUTION:
+        return extrude(chosen, heights[0], back=back, step=step)
+    tall = extrude(chosen, max(heights) * 1.01, back=back, step=step)
+    beyond = half_space(tall, target, 1.0 if lean > 0 else -1.0, step)
+    return _without_block_names(cut(tall, beyond), step)
+
+
+def _box_corners(piece: Piece) -> list[Vec2]:
+    x0, y0, x1, y1 = piece.box
+    return [(x0, y0), (x1, y0), (x0, y1), (x1, y1)]
+
+
+def _without_block_names(body: Body, step: str) -> Body:
+    """The face that a block has left is the end of the extrusion."""
+    roles = {"bottom", "top"}
+    lumps = []
+    for lump in body.pieces:
+        faces = tuple(
+            replace(f, names=(FaceName(step, "end"),)) if any(n.role in roles for n in f.names) else f
+            for f in lump.outer.faces
+        )
+        lumps.append(Lump(Shell(faces), lump.voids))
+    return Body(tuple(lumps), body.unit)
 
 
 def _limits(depth: float, both: bool, back: float) -> tuple[float, float]:

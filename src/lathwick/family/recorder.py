@@ -1,0 +1,92 @@
+"""`Recorder`: what a job remembers, and how a verb becomes a step."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from types import MappingProxyType
+
+from ..errors import LathwickError, ModellingError, ParameterError, SketchError
+from ..geometry.units import MILLIMETRES
+from ..modelling.flat_faces import region_of_face
+from ..sketch.region import Region
+from ..sketch.sketch import Sketch
+from ..topology.body import Body, BodyFace
+from .parameters import Value, read_dimension
+from .steps import Step
+
+Profile = Sketch | Region | BodyFace
+
+
+class Recorder:
+    """Keeps the steps of a job, in order, under names of their own."""
+
+    def __init__(
+        self, unit: str = "mm", *, strict: bool = False, params: Mapping[str, Value] | None = None
+    ) -> None:
+        if unit not in MILLIMETRES:
+            raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
+        self.unit = unit
+        self.strict = strict
+        self.params = MappingProxyType(dict(params or {}))
+        self._steps: list[Step] = []
+
+    def __repr__(self) -> str:
+        names = ", ".join(step.name for step in self._steps) or "no steps"
+        return f"<{type(self).__name__} in {self.unit}: {names}>"
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """The steps so far, in order."""
+        return tuple(self._steps)
+
+    def require(self, condition: object, message: str) -> None:
+        """Refuse the parameters with `message` unless `condition` holds. Raises ParameterError."""
+        if not condition:
+            raise ParameterError(message)
+
+    def _read(self, text: str, kind: str) -> float:
+        """The number a dimension's text stands for, in the design's unit or degrees."""
+        return read_dimension(text, "deg" if kind == "angle" else self.unit, self.unit, self.params)
+
+    # ------------------------------------------------------------------ helpers
+
+    def _regions(self, profile: Profile, warnings: list[str]) -> tuple[Region, ...]:
+        if isinstance(profile, Region):
+            return (profile,)
+        if isinstance(profile, BodyFace):
+            return (region_of_face(profile.brep, self.unit),)
+        if not isinstance(profile, Sketch):
+            raise ModellingError(f"a profile is a sketch, a region or a planar face, got {profile!r}")
+        report = profile.settle()
+        if report is not None and report.redundant:
+            warnings.append(f'sketch "{profile.name}": {report}')
+        if self.strict and not (report is not None and report.is_fully_defined):
+            state = report if report is not None else "it has no constraints"
+            raise SketchError(f'sketch "{profile.name}" is not fully defined: {state}')
+        return profile.regions()
+
+    def _record(self, name: str, verb: str, detail: str, build: Callable[[list[str]], Body]) -> Body:
+        self._new_name(name)
+        warnings: list[str] = []
+        started = time.perf_counter()
+        with naming_step(name):
+            body = build(warnings)
+        seconds = time.perf_counter() - started
+        self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body))
+        return body
+
+    def _new_name(self, name: str) -> None:
+        if not isinstance(name, str) or not name.strip() or any(c in name for c in "/:"):
+            raise ModellingError(f'{name!r} is no name for a step: no "/" or ":", and not empty')
+        if any(step.name == name for step in self._steps):
+            raise ModellingError(f'there is a step "{name}" already; every step needs its own name')
+
+
+@contextmanager
+def naming_step(name: str) -> Iterator[None]:
+    try:
+        yield
+    except LathwickError as error:
+        raise error.in_step(name) from None

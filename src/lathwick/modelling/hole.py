@@ -1,0 +1,177 @@
+"""Holes: plain, counterbored or countersunk, at points of a flat face or of a cylinder."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Final
+
+from ..errors import ModellingError
+from ..geometry.placement import Plane, rotated
+from ..geometry.surfaces import CylinderSurface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec2, along, dot, negated, scaled
+from ..topology.body import Body, BodyFace
+from ..topology.brep import Lump, Shell
+from ..topology.names import FaceName
+from .combine import Warn, cut, reach_along, silent, union
+from .flat_faces import plane_of_face
+from .primitives import cone, cylinder, size
+
+
+class Through:
+    """The depth of a cut or a hole that goes through whatever there is."""
+
+    def __repr__(self) -> str:
+        return "THROUGH"
+
+    def __format__(self, spec: str) -> str:
+        return "through all"
+
+
+THROUGH: Final = Through()
+AXIS: Final = "axis"
+Depth = float | Through | str
+
+
+def hole(
+    body: Body,
+    on: BodyFace,
+    at: Iterable[float] | Iterable[Iterable[float]],
+    diameter: float,
+    depth: Depth = THROUGH,
+    *,
+    counterbore: tuple[float, float] | None = None,
+    countersink: tuple[float, float] | None = None,
+    step: str = "",
+    warn: Warn = silent,
+) -> Body:
+    """Drill a face at one point or several.
+
+    on : a planar face; `at` are points (x, y) of its plane (see `plane_of_face`). Or a cylindrical face;
+        `at` are (height along its axis from the foot of the origin, angle in degrees from the axis
+        frame's x), and the hole goes straight in.
+    depth : from the face to the flat bottom; THROUGH; on a cylinder also "axis".
+    counterbore : (diameter, depth). countersink : (diameter at the face, full angle in degrees).
+    Faces: `side`, `bottom`, `counterbore`, `seat`, `countersink`. Raises ModellingError.
+    """
+    if not isinstance(on, BodyFace):
+        raise ModellingError(f"a hole is drilled into a face of a body, got {on!r}")
+    wide = size(diameter, "diameter")
+    spots = _points(at)
+    tools = [
+        _tool(body, _entry(on, spot), _radius_of(on), wide, depth, counterbore, countersink, step)
+        for spot in spots
+    ]
+    return cut(body, *tools, warn=warn)
+
+
+def _points(at: Iterable[float] | Iterable[Iterable[float]]) -> list[Vec2]:
+    found: list[object] = list(at)
+    if len(found) == 2 and all(isinstance(c, (int, float)) for c in found):
+        found = [tuple(found)]
+    points = []
+    for spot in found:
+        try:
+            x, y = (float(c) for c in spot)  # type: ignore[attr-defined]
+        except (TypeError, ValueError):
+            raise ModellingError(f"a hole is placed at points (x, y), got {spot!r}") from None
+        if not (math.isfinite(x) and math.isfinite(y)):
+            raise ModellingError(f"a hole is placed at finite points, got ({x}, {y})")
+        points.append((x, y))
+    if not points:
+        raise ModellingError("a hole needs one point at least")
+    return points
+
+
+def _radius_of(face: BodyFace) -> float | None:
+    surface = face.brep.surface
+    return surface.radius if isinstance(surface, CylinderSurface) else None
+
+
+def axis_frame(face: BodyFace) -> Plane:
+    """The frame of a cylindrical face: origin at the foot of (0, 0, 0) on its axis, the normal along the
+    axis (towards +Z, else +Y, else +X), x as for a plane with that normal."""
+    frame = face.brep.surface.frame
+    normal = frame.normal
+    if next(c for c in reversed(normal) if abs(c) > 1e-9) < 0:
+        normal = negated(normal)
+    off = dot(scaled(frame.origin, -1.0), normal)
+    return Plane(along(frame.origin, normal, off), normal)
+
+
+def _entry(face: BodyFace, spot: Vec2) -> Plane:
+    """A plane at the mouth of the hole whose normal points into the body."""
+    if face.kind == "plane":
+        plane = plane_of_face(face.brep)
+        return Plane(plane.point(*spot), negated(plane.normal), plane.x)
+    radius = _radius_of(face)
+    if radius is None:
+        raise ModellingError(f"a hole is drilled into a plane or a cylinder, not into a {face.kind}")
+    frame = axis_frame(face)
+    out = rotated(frame.x, frame.normal, math.radians(spot[1]))
+    middle = along(frame.origin, frame.normal, spot[0])
+    sense = 1.0 if face.brep.outward else -1.0
+    return Plane(along(middle, out, radius), scaled(out, -sense), frame.normal)
+
+
+def _tool(
+    body: Body,
+    entry: Plane,
+    radius: float | None,
+    diameter: float,
+    depth: Depth,
+    counterbore: tuple[float, float] | None,
+    countersink: tuple[float, float] | None,
+    step: str,
+) -> Body:
+    widest = max([diameter, *(d[0] for d in (counterbore, countersink) if d)])
+    lift = 0.0 if radius is None else widest  # a cylinder falls away from the plane at the mouth
+    deep = _depth(body, entry, depth, radius)
+    start = entry.offset(-lift)
+    unit = body.unit
+    parts = [_named(cylinder(0.5 * diameter, deep + lift, on=start, unit=unit, step=step), "bottom", step)]
+    if counterbore is not None:
+        wide, seat = size(counterbore[0], "counterbore diameter"), size(counterbore[1], "counterbore depth")
+        _wider(wide, diameter, "counterbore")
+        sunk = cylinder(0.5 * wide, seat + lift, on=start, unit=unit, step=step)
+        parts.append(_named(sunk, "seat", step, "counterbore"))
+    if countersink is not None:
+        wide, angle = size(countersink[0], "countersink diameter"), float(countersink[1])
+        _wider(wide, diameter, "countersink")
+        if not 1.0 < angle < 179.0:
+            raise ModellingError(f"a countersink angle must be between 1 and 179 degrees, got {angle:g}")
+        slope = math.tan(math.radians(0.5 * angle))
+        tall = 0.5 * (wide - diameter) / slope
+        top = 0.5 * wide + lift * slope
+        sunk = cone(top, 0.5 * diameter, tall + lift, on=start, unit=unit, step=step)
+        parts.append(_named(sunk, "seat", step, "countersink"))
+    return union(*parts)
+
+
+def _wider(wide: float, diameter: float, what: str) -> None:
+    if not wide > diameter + 2.0 * RESOLUTION:
+        raise ModellingError(f"the {what} diameter {wide:g} must be more than that of the hole, {diameter:g}")
+
+
+def _depth(body: Body, entry: Plane, depth: Depth, radius: float | None) -> float:
+    if isinstance(depth, Through):
+        return reach_along(body, entry)[1]
+    if depth == AXIS:
+        if radius is None:
+            raise ModellingError('a depth of "axis" needs a hole on a cylinder')
+        return radius
+    if isinstance(depth, str):
+        raise ModellingError(f'a depth is a number, THROUGH or "axis", got "{depth}"')
+    return size(depth, "depth")
+
+
+def _named(tool: Body, floor: str, step: str, wall: str = "side") -> Body:
+    """A tool whose far end and wall have the names of the hole."""
+    roles = {"top": floor, "bottom": "mouth", "side": wall}
+    faces = tuple(
+        replace(face, names=tuple(FaceName(step, roles[n.role]) for n in face.names))
+        for face in tool.brep_faces
+    )
+    return Body((Lump(Shell(faces)),), tool.unit)

@@ -1,0 +1,65 @@
+"""Bodies repeated in rows, grids and rings, and mirrored. Copies that touch are united."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+from ..errors import ModellingError
+from ..geometry.motion import moved_by, turned
+from ..geometry.placement import Axis, Plane, as_direction
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import scaled
+from ..topology.body import Body
+from .combine import union
+from .transform import mirrored, transformed
+
+MOST = 100_000
+
+
+def linear_pattern(
+    body: Body, count: int, spacing: float, along: Axis | Iterable[float], *, both: bool = False
+) -> Body:
+    """`count` copies in all, each `spacing` from the one before along a direction.
+
+    both : as many again on the other side of the first. Faces keep their names.
+    """
+    number, gap = _count(count), _spacing(spacing)
+    way = as_direction(along, "pattern direction")
+    first = -(number - 1) if both else 0
+    return union(*(transformed(body, moved_by(*scaled(way, k * gap))) for k in range(first, number)))
+
+
+def circular_pattern(body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:
+    """`count` copies in all about an axis: spread over a whole turn, or so that the last stands at `angle`
+    degrees."""
+    number = _count(count)
+    if not isinstance(axis, Axis):
+        raise ModellingError(f"a circular pattern needs an Axis, got {axis!r}")
+    if not (math.isfinite(angle) and 0.0 < abs(angle) <= 360.0):
+        raise ModellingError(f"angle must be between 0 and 360 degrees, got {angle:g}")
+    whole = abs(angle) == 360.0
+    steps = number if whole else max(1, number - 1)
+    return union(*(transformed(body, turned(axis, angle * k / steps)) for k in range(number)))
+
+
+def mirror(body: Body, plane: Plane, keep: bool = True) -> Body:
+    """The body with its mirror image, or the image alone."""
+    image = mirrored(body, plane)
+    return union(body, image) if keep else image
+
+
+def _count(count: int) -> int:
+    if not isinstance(count, int) or isinstance(count, bool) or not 1 <= count <= MOST:
+        raise ModellingError(f"count must be a whole number from 1 to {MOST}, got {count!r}")
+    return count
+
+
+def _spacing(spacing: float) -> float:
+    try:
+        gap = float(spacing)
+    except (TypeError, ValueError):
+        raise ModellingError(f"spacing needs a number, got {spacing!r}") from None
+    if not (math.isfinite(gap) and abs(gap) > RESOLUTION):
+        raise ModellingError(f"spacing must be more than {RESOLUTION:g}, got {gap:g}")
+    return gap

@@ -1,0 +1,293 @@
+"""Revolution: a region turned about an axis in its plane.
+
+Lines become planes, cylinders and cones, arcs spheres and tori; what lies on the axis leaves no trace.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ..errors import ModellingError
+from ..geometry.curves import Circle, Curve, Line
+from ..geometry.placement import Axis, Plane, rotated
+from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec2, Vec3, add, along, cross, dot, negated, norm, scaled, sub
+from ..sketch.loops import Patch, PlaneLoop
+from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.region import Region
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..topology.names import FaceName
+
+LEVEL = 1e-9
+
+
+def revolve(regions: Region | Iterable[Region], axis: Axis, angle: float = 360.0, *, step: str = "") -> Body:
+    """The solid that regions sweep when they turn about an axis in their plane.
+
+    angle : degrees, up to 360, counter-clockwise seen against the axis; negative turns the other way.
+    step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
+
+    Raises ModellingError for an axis that is not in the plane or crosses a region, or for ellipses and
+    splines in the profile.
+    """
+    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
+    if not chosen:
+        raise ModellingError("there is no region to revolve")
+    turn = _turn(angle)
+    if turn < 0.0:
+        axis, turn = Axis(axis.point, negated(axis.direction)), -turn
+    lumps = []
+    for region in chosen:
+        for patch in region.patches:
+            half = _HalfPlane.through(region.plane, axis, patch)
+            lumps.append(_Revolver(half, turn, step).lump(half.turned(patch)))
+    return Body.made(lumps, chosen[0].unit)
+
+
+def _turn(angle: float) -> float:
+    try:
+        degrees = float(angle)
+    except (TypeError, ValueError):
+        raise ModellingError(f"angle needs a number, got {angle!r}") from None
+    if not (math.isfinite(degrees) and 1e-6 < abs(degrees) <= 360.0):
+        raise ModellingError(f"angle must be between 0 and 360 degrees, got {degrees:g}")
+    return math.radians(degrees)
+
+
+@dataclass(frozen=True, slots=True)
+class _HalfPlane:
+    """The half-plane of the profile: `origin` on the axis, `axis`, and `out` away from it."""
+
+    origin: Vec3
+    axis: Vec3
+    out: Vec3
+    to_half: tuple[float, float, float, float, float, float]
+    """(a, b, c, d, e, f): distance from the axis a u + b v + c, height d u + e v + f of a sketch point."""
+
+    @classmethod
+    def through(cls, plane: Plane, axis: Axis, patch: Patch) -> _HalfPlane:
+        off = dot(sub(axis.point, plane.origin), plane.normal)
+        if abs(dot(axis.direction, plane.normal)) > LEVEL or abs(off) > RESOLUTION:
+            raise ModellingError("the axis of a revolution must lie in the plane of the profile")
+        origin = along(axis.point, plane.normal, -off)
+        side = cross(axis.direction, plane.normal)
+        u0, v0, _ = plane.local(origin)
+        ax, ay = dot(axis.direction, plane.x), dot(axis.direction, plane.y)
+        sx, sy = dot(side, plane.x), dot(side, plane.y)
+        reach = [(sx * (x - u0) + sy * (y - v0)) for x, y in _outline(patch)]
+        low, high = min(reach), max(reach)
+        if low < -RESOLUTION and high > RESOLUTION:
+            raise ModellingError("the axis of a revolution may touch the profile, but not cross it")
+        if high <= RESOLUTION:
+            side, sx, sy = negated(side), -sx, -sy
+        numbers = (sx, sy, -sx * u0 - sy * v0, ax, ay, -ax * u0 - ay * v0)
+        return cls(origin, axis.direction, side, numbers)
+
+    def flat(self, p: Vec2) -> Vec2:
+        """(distance from the axis, height) of a sketch point; exactly 0 on the axis."""
+        a, b, c, d, e, f = self.to_half
+        reach = a * p[0] + b * p[1] + c
+        return (0.0 if abs(reach) <= RESOLUTION else reach, d * p[0] + e * p[1] + f)
+
+    def turned(self, patch: Patch) -> list[list[Piece]]:
+        """The loops of a patch in the half-plane, material on their left."""
+        a, b, _, d, e, _ = self.to_half
+        flips = a * e - b * d < 0.0
+        return [self._loop(loop, flips) for loop in patch.loops]
+
+    def _loop(self, loop: PlaneLoop, flips: bool) -> list[Piece]:
+        pieces = [self._piece(piece, flips) for piece in loop.pieces]
+        return [piece.reversed() for piece in reversed(pieces)] if flips else pieces
+
+    def _piece(self, piece: Piece, flips: bool) -> Piece:
+        if isinstance(piece, LinePiece):
+            return LinePiece(self.flat(piece.start), self.flat(piece.end), piece.name)
+        if not isinstance(piece, ArcPiece):
+            raise ModellingError(f"{piece.name} is no line or arc; only those can be revolved yet")
+        center = self.flat(piece.center)
+        start = self.flat(piece.point(0.0))
+        angle = math.atan2(start[1] - center[1], start[0] - center[0])
+        ends = None if piece.ends is None else (self.flat(piece.ends[0]), self.flat(piece.ends[1]))
+        return ArcPiece(center, piece.radius, angle, -piece.sweep if flips else piece.sweep, piece.name, ends)
+
+    def point(self, p: Vec2, turn: float = 0.0) -> Vec3:
+        """A point of the half-plane, turned about the axis."""
+        return add(along(self.origin, self.axis, p[1]), scaled(self.radial(turn), p[0]))
+
+    def radial(self, turn: float) -> Vec3:
+        return self.out if turn == 0.0 else rotated(self.out, self.axis, turn)
+
+    def frame(self, height: float) -> Plane:
+        """Across the axis, x along the profile's half-plane."""
+        return Plane(along(self.origin, self.axis, height), self.axis, self.out)
+
+
+def _outline(patch: Patch) -> list[Vec2]:
+    points = []
+    for piece in patch.outer.pieces:
+        x0, y0, x1, y1 = piece.box
+        points += [(x0, y0), (x1, y1), (x0, y1), (x1, y0)] if not isinstance(piece, LinePiece) else [
+            piece.start, piece.end]  # fmt: skip
+        if not isinstance(piece, LinePiece):
+            points = points[:-4] + [piece.point(k / 32) for k in range(33)]
+    return points
+
+
+class _Revolver:
+    def __init__(self, half: _HalfPlane, turn: float, step: str) -> None:
+        self._half, self._turn, self._step = half, turn, step
+        self._whole = abs(turn - math.tau) < 1e-12
+        self._vertices: dict[tuple[float, float, bool], Vertex] = {}
+        self._rings: dict[Vec2, Edge] = {}
+
+    def lump(self, loops: list[list[Piece]]) -> Lump:
+        for loop in loops:
+            self._refuse_pinch(loop)
+        faces, caps = [], [[], []]  # type: ignore[var-annotated]
+        for loop in loops:
+            ends: list[tuple[Edge, Edge, bool]] = []
+            for piece in loop:
+                made = self._profile_edges(piece)
+                if made is not None:
+                    ends.append(made)
+                if not _on_axis(piece):
+                    faces.append(self._face(piece, made))
+            if not self._whole:
+                caps[0].append(Loop(tuple(Coedge(a, way) for a, _, way in ends)))
+                caps[1].append(Loop(tuple(Coedge(b, not way) for _, b, way in reversed(ends))))
+        if not self._whole:
+            faces += [self._cap(tuple(caps[0]), 0.0, "start"), self._cap(tuple(caps[1]), self._turn, "end")]
+        shell = Shell(tuple(faces))
+        return Lump(shell) if not self._whole else _nested(loops, faces)
+
+    def _refuse_pinch(self, loop: list[Piece]) -> None:
+        """A profile that only touches the axis in a point would touch itself there."""
+        if len(loop) == 1 and loop[0].is_closed:
+            return
+        for before, after in zip([loop[-1], *loop[:-1]], loop, strict=True):
+            if after.start[0] == 0.0 and not _on_axis(before) and not _on_axis(after):
+                raise ModellingError("the profile touches the axis in a single point, where no solid can end")
+
+    # ------------------------------------------------------------------ edges
+
+    def _vertex(self, p: Vec2, at_end: bool) -> Vertex:
+        key = (round(p[0], 9), round(p[1], 9), at_end and p[0] != 0.0)
+        if key not in self._vertices:
+            self._vertices[key] = Vertex(self._half.point(p, self._turn if key[2] else 0.0))
+        return self._vertices[key]
+
+    def _ring(self, p: Vec2) -> Edge | None:
+        """The circle that a corner runs along; None on the axis."""
+        if p[0] == 0.0:
+            return None
+        key = (round(p[0], 9), round(p[1], 9))
+        if key not in self._rings:
+            curve = Circle(self._half.frame(p[1]), p[0])
+            if self._whole:
+                self._rings[key] = Edge(curve, 0.0, math.tau, None, None)
+            else:
+                ends = (self._vertex(p, False), self._vertex(p, True))
+                self._rings[key] = Edge(curve, 0.0, self._turn, *ends)
+        return self._rings[key]
+
+    def _profile_edges(self, piece: Piece) -> tuple[Edge, Edge, bool] | None:
+        """A piece at the start and at the end of the turn, and whether the edges run its way."""
+        if self._whole:
+            return None
+        if _on_axis(piece):
+            edge, way = self._profile_edge(piece, False)
+            return edge, edge, way
+        (start, way), (end, _) = self._profile_edge(piece, False), self._profile_edge(piece, True)
+        return start, end, way
+
+    def _profile_edge(self, piece: Piece, at_end: bool) -> tuple[Edge, bool]:
+        turn = self._turn if at_end else 0.0
+        half = self._half
+        curve: Curve
+        if isinstance(piece, LinePiece):
+            a, b = self._vertex(piece.start, at_end), self._vertex(piece.end, at_end)
+            way = sub(b.point, a.point)
+            length = norm(way)
+            return Edge(Line(a.point, scaled(way, 1.0 / length)), 0.0, length, a, b), True
+        assert isinstance(piece, ArcPiece)
+        x, around = half.radial(turn), cross(half.axis, half.radial(turn))
+        curve = Circle(Plane(half.point(piece.center, turn), negated(around), x), piece.radius)
+        first, last = sorted((piece.angle, piece.angle + piece.sweep))
+        if piece.is_closed:
+            return Edge(curve, first, last, None, None), piece.sweep > 0
+        ends = (self._vertex(piece.start, at_end), self._vertex(piece.end, at_end))
+        return Edge(curve, first, last, *(ends if piece.sweep > 0 else ends[::-1])), piece.sweep > 0
+
+    # ------------------------------------------------------------------ faces
+
+    def _face(self, piece: Piece, ends: tuple[Edge, Edge, bool] | None) -> Face:
+        surface, outward = self._surface(piece)
+        name = (FaceName(self._step, "side", piece.name),)
+        if piece.is_closed:
+            if ends is None:
+                return Face(surface, outward, (), name)
+            start, end, way = ends
+            return Face(surface, outward, (Loop((Coedge(end, way),)), Loop((Coedge(start, not way),))), name)
+        first, last = self._ring(piece.start), self._ring(piece.end)
+        if ends is None:
+            loops = [Loop((Coedge(e, way),)) for e, way in ((first, True), (last, False)) if e is not None]
+            if isinstance(surface, PlaneSurface) and len(loops) == 2 and piece.end[0] > piece.start[0]:
+                loops.reverse()
+            return Face(surface, outward, tuple(loops), name)
+        start, end, way = ends
+        ring = [Coedge(first, True)] if first is not None else []
+        ring.append(Coedge(end, way))
+        ring += [Coedge(last, False)] if last is not None else []
+        ring.append(Coedge(start, not way))
+        return Face(surface, outward, (Loop(tuple(ring)),), name)
+
+    def _surface(self, piece: Piece) -> tuple[Surface, bool]:
+        half = self._half
+        if isinstance(piece, ArcPiece):
+            frame = half.frame(piece.center[1])
+            if piece.center[0] <= RESOLUTION:
+                return SphereSurface(frame, piece.radius), piece.sweep > 0
+            if piece.center[0] <= piece.radius + RESOLUTION:
+                raise ModellingError(
+                    f"the center of the arc {piece.name} lies {piece.center[0]:g} from the axis; "
+                    f"nearer than its radius, {piece.radius:g}, it cannot be revolved yet"
+                )
+            return TorusSurface(frame, piece.center[0], piece.radius), piece.sweep > 0
+        (r0, z0), (r1, z1) = piece.start, piece.end
+        dr, dz = r1 - r0, z1 - z0
+        if abs(dz) <= LEVEL * abs(dr):
+            return PlaneSurface(half.frame(z0)), dr < 0.0
+        if abs(dr) <= LEVEL * abs(dz):
+            return CylinderSurface(half.frame(z0), r0), dz > 0.0
+        tip = z0 - r0 * dz / dr
+        opens_up = (z1 - tip if r1 > r0 else z0 - tip) > 0.0
+        frame = half.frame(tip)
+        if not opens_up:
+            frame = Plane(frame.origin, negated(half.axis), half.out)
+        return ConeSurface(frame, math.atan2(abs(dr), abs(dz))), dz > 0.0
+
+    def _cap(self, loops: tuple[Loop, ...], turn: float, role: str) -> Face:
+        half = self._half
+        around = cross(half.axis, half.radial(turn))
+        normal = negated(around) if role == "start" else around
+        frame = Plane(half.origin, normal, half.radial(turn))
+        return Face(PlaneSurface(frame), True, loops, (FaceName(self._step, role),))
+
+
+def _on_axis(piece: Piece) -> bool:
+    return isinstance(piece, LinePiece) and piece.start[0] == 0.0 and piece.end[0] == 0.0
+
+
+def _nested(loops: list[list[Piece]], faces: list[Face]) -> Lump:
+    """The outer loop bounds the lump; every hole of the profile is a void of its own."""
+    counts = [sum(not _on_axis(p) for p in loop) for loop in loops]
+    shells, start = [], 0
+    for count in counts:
+        shells.append(Shell(tuple(faces[start : start + count])))
+        start += count
+    return Lump(shells[0], tuple(shells[1:]))

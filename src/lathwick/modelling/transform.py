@@ -1,0 +1,107 @@
+"""Bodies moved, turned, mirrored and scaled; every face keeps its names."""
+
+from __future__ import annotations
+
+import math
+
+from ..errors import ModellingError
+from ..geometry.curves import Line
+from ..geometry.motion import Motion, carried_to, mirrored_in, moved_by, scaled_by, turned
+from ..geometry.placement import Axis, Plane
+from ..geometry.tolerance import LARGEST
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+
+
+def transformed(body: Body, motion: Motion) -> Body:
+    """The image of a body."""
+    return _Transformer(motion).body(body)
+
+
+class _Transformer:
+    def __init__(self, motion: Motion) -> None:
+        self._motion = motion
+        self._vertices: dict[Vertex, Vertex] = {}
+        self._edges: dict[Edge, Edge] = {}
+
+    def body(self, body: Body) -> Body:
+        lumps = [Lump(self._shell(p.outer), tuple(self._shell(v) for v in p.voids)) for p in body.pieces]
+        return Body.made(lumps, body.unit)
+
+    def _shell(self, shell: Shell) -> Shell:
+        return Shell(tuple(self._face(face) for face in shell.faces))
+
+    def _face(self, face: Face) -> Face:
+        surface, agrees = self._motion.surface(face.surface)
+        loops = tuple(self._loop(loop) for loop in face.loops)
+        return Face(surface, face.outward is agrees, loops, face.names)
+
+    def _loop(self, loop: Loop) -> Loop:
+        """A mirror image is run the other way, to keep its material on the left."""
+        coedges = [Coedge(self._edge(c.edge), c.forward) for c in loop.coedges]
+        if self._motion.is_mirror:
+            coedges = [Coedge(c.edge, not c.forward) for c in reversed(coedges)]
+        return Loop(tuple(coedges))
+
+    def _edge(self, edge: Edge) -> Edge:
+        if edge not in self._edges:
+            k = self._motion.factor if isinstance(edge.curve, Line) else 1.0
+            ends = (self._vertex(edge.start), self._vertex(edge.end))
+            self._edges[edge] = Edge(self._motion.curve(edge.curve), k * edge.t0, k * edge.t1, *ends)
+        return self._edges[edge]
+
+    def _vertex(self, vertex: Vertex | None) -> Vertex | None:
+        if vertex is None:
+            return None
+        if vertex not in self._vertices:
+            self._vertices[vertex] = Vertex(self._motion.point(vertex.point))
+        return self._vertices[vertex]
+
+
+def move(body: Body, dx: float = 0.0, dy: float = 0.0, dz: float = 0.0) -> Body:
+    """The body shifted by (dx, dy, dz), length unit."""
+    return transformed(body, moved_by(*(_number(v, n) for v, n in ((dx, "dx"), (dy, "dy"), (dz, "dz")))))
+
+
+def turn(body: Body, angle: float, axis: Axis) -> Body:
+    """The body turned by `angle` degrees about an axis, counter-clockwise seen against its direction."""
+    return transformed(body, turned(_axis(axis), _number(angle, "angle")))
+
+
+def place(body: Body, plane: Plane) -> Body:
+    """The body carried with the XY plane to another plane."""
+    if not isinstance(plane, Plane):
+        raise ModellingError(f"a body is placed on a Plane, got {plane!r}")
+    return transformed(body, carried_to(plane))
+
+
+def scale(body: Body, factor: float) -> Body:
+    """The body with all lengths times `factor`, about the origin. Raises ModellingError unless it is
+    more than 0."""
+    number = _number(factor, "factor")
+    if not number > 0.0:
+        raise ModellingError(f"a scale factor must be more than 0, got {number:g}")
+    return transformed(body, scaled_by(number))
+
+
+def mirrored(body: Body, plane: Plane) -> Body:
+    """The mirror image alone."""
+    if not isinstance(plane, Plane):
+        raise ModellingError(f"a body is mirrored in a Plane, got {plane!r}")
+    return transformed(body, mirrored_in(plane))
+
+
+def _number(value: float, name: str) -> float:
+    try:
+        number = float(value)
+    except (TypeError, ValueError):
+        raise ModellingError(f"{name} needs a number, got {value!r}") from None
+    if not (math.isfinite(number) and abs(number) <= LARGEST):
+        raise ModellingError(f"{name} must be finite and at most {LARGEST:g}, got {number:g}")
+    return number
+
+
+def _axis(axis: Axis) -> Axis:
+    if not isinstance(axis, Axis):
+        raise ModellingError(f"a body turns about an Axis, got {axis!r}")
+    return axis
