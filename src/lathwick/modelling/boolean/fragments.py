@@ -11,7 +11,9 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from ...geometry.curves import Curve
+import numpy as np
+
+from ...geometry.curves import Circle, Curve, Ellipse
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face
@@ -100,10 +102,11 @@ class FragmentTable:
     def __init__(self) -> None:
         self.all: list[Fragment] = []
         self._by_nodes: dict[tuple[int, int], list[Fragment]] = {}
+        self._centers = Nodes()
 
     def add(self, curve: Curve, t0: float, t1: float, a: int, b: int) -> tuple[Fragment, bool]:
         """The fragment on a piece of curve, and whether it runs the same way."""
-        key = (min(a, b), max(a, b))
+        key = (min(a, b), max(a, b)) if a >= 0 else (-1, self._centers.at(_center(curve, t0, t1)))
         middle = curve.point(0.5 * (t0 + t1))
         for other in self._by_nodes.get(key, ()):
             gap, t = gap_to(other.curve, other.t0, other.t1, middle)
@@ -125,6 +128,15 @@ class FragmentTable:
     def _same_way(self, other: Fragment, t: float, curve: Curve, s: float) -> bool:
         u, v = other.curve.tangent(t), curve.tangent(s)
         return u[0] * v[0] + u[1] * v[1] + u[2] * v[2] > 0.0
+
+
+def _center(curve: Curve, t0: float, t1: float) -> Vec3:
+    """A point that belongs to a closed curve however it is parametrised: the middle of its box."""
+    if isinstance(curve, (Circle, Ellipse)):
+        return curve.frame.origin
+    points = curve.points(np.array([t0, t1, *curve.extremes(t0, t1)]))
+    x, y, z = (0.5 * (points.min(axis=0) + points.max(axis=0))).tolist()
+    return (x, y, z)
 
 
 Cut = tuple[float, int]
