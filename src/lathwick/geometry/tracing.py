@@ -273,9 +273,8 @@ class _Tracer:
 
     def _fitted(self, path: _Path) -> FittedCurve:
         """A quintic spline through the points and through as many more as it takes."""
-        points = _apart(np.array(path.points), 1e-9 * self.scale)
-        if path.closed:
-            points = np.concatenate([points, points[:1]])
+        whole = [*path.points, path.points[0]] if path.closed else path.points
+        points = _apart(np.array(whole), 1e-9 * self.scale)
         for _ in range(12):
             t = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
             curve = _interpolated(t, points, path.closed)
@@ -301,13 +300,13 @@ class _Tracer:
 
 
 def _apart(points: FloatArray, least: float) -> FloatArray:
-    """Points without those that repeat the one before; the ends stay."""
-    gaps = np.linalg.norm(np.diff(points, axis=0), axis=1)
-    kept = np.append(gaps > least, True)
-    kept[0] = True
-    if len(points) > 1 and not gaps[0] > least:
-        kept[1] = len(points) == 2
-    return points[kept]
+    """Points without those that repeat the one before; the last stays."""
+    kept = [points[0]]
+    for p in points[1:]:
+        if np.linalg.norm(p - kept[-1]) > least:
+            kept.append(p)
+    kept[-1] = points[-1]
+    return np.array(kept)
 
 
 def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:

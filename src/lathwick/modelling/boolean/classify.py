@@ -41,10 +41,13 @@ class Place(Enum):
 Cells = Sequence[tuple[Face, Cycle]]
 
 
-def places(cells: Cells, other: Sequence[Face], uses: Uses, imprint: Imprint) -> list[Place]:
+def places(
+    cells: Cells, links: Sequence[tuple[int, int]], other: Sequence[Face], uses: Uses, imprint: Imprint
+) -> list[Place]:
     """Where each cell of a body lies relative to the other body, whose faces and edges are given.
 
-    Raises ModellingError where two places along one cell disagree.
+    links : pairs of numbers of cycles that bound one cell. Raises ModellingError where two places along
+    one cell disagree.
     """
     judge = _Judge(set(other), uses, imprint)
     found: list[Place | None] = [None] * len(cells)
@@ -61,29 +64,44 @@ def places(cells: Cells, other: Sequence[Face], uses: Uses, imprint: Imprint) ->
                 raise ModellingError(
                     f"the two bodies touch in a way that is not told apart at ({x:.6g}, {y:.6g}, {z:.6g})"
                 )
-    _flood(cells, found, touching)
-    _throw_rays(cells, found, touching, other)
+    neighbours = _neighbours(cells, links, touching)
+    _flood(cells, found, neighbours)
+    _throw_rays(cells, found, neighbours, other)
     return [place for place in found if place is not None]
 
 
-def _flood(cells: Cells, found: list[Place | None], touching: Mapping[int, Sequence[int]]) -> None:
+def _neighbours(
+    cells: Cells, links: Sequence[tuple[int, int]], touching: Mapping[int, Sequence[int]]
+) -> list[list[int]]:
+    """The cycles that lie in the same place as each cycle: those of the same cell, and those beyond a
+    fragment that does not lie on the other body."""
+    found: list[list[int]] = [[] for _ in cells]
+    for i, j in links:
+        found[i].append(j)
+        found[j].append(i)
+    for numbers in touching.values():
+        for i in numbers:
+            found[i] += [j for j in numbers if j != i]
+    return found
+
+
+def _flood(cells: Cells, found: list[Place | None], neighbours: Sequence[Sequence[int]]) -> None:
     todo = [n for n, place in enumerate(found) if place is not None]
     while todo:
         number = todo.pop()
-        for half in cells[number][1].halves:
-            for other in touching.get(id(half[0]), ()):
-                if found[other] is None:
-                    found[other] = found[number]
-                    todo.append(other)
-                elif found[other] is not found[number]:
-                    x, y, z = half[0].middle
-                    raise ModellingError(f"inside and outside meet at ({x:.6g}, {y:.6g}, {z:.6g})")
+        for other in neighbours[number]:
+            if found[other] is None:
+                found[other] = found[number]
+                todo.append(other)
+            elif found[other] is not found[number]:
+                x, y, z = _some_point(*cells[number])
+                raise ModellingError(f"inside and outside meet near ({x:.6g}, {y:.6g}, {z:.6g})")
 
 
 def _throw_rays(
-    cells: Cells, found: list[Place | None], touching: Mapping[int, Sequence[int]], other: Sequence[Face]
+    cells: Cells, found: list[Place | None], neighbours: Sequence[Sequence[int]], other: Sequence[Face]
 ) -> None:
-    """One ray for every group of cells that no touching fragment is connected to."""
+    """One ray for every group of cells to which no answer has come."""
     groups: list[list[int]] = []
     seen: set[int] = set()
     for number, place in enumerate(found):
@@ -94,11 +112,9 @@ def _throw_rays(
         while todo:
             here = todo.pop()
             group.append(here)
-            for half in cells[here][1].halves:
-                for neighbour in touching.get(id(half[0]), ()):
-                    if neighbour not in seen:
-                        seen.add(neighbour)
-                        todo.append(neighbour)
+            fresh = [n for n in neighbours[here] if n not in seen]
+            seen.update(fresh)
+            todo += fresh
         groups.append(group)
     if not groups:
         return

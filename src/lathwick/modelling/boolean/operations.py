@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from itertools import groupby
+from operator import itemgetter
 
 from ...errors import ModellingError
 from ...topology.body import Body
@@ -29,21 +31,34 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
         raise ModellingError(f"bodies in {one.unit} and in {two.unit} cannot be combined")
     imprint = Imprinter(one.brep_faces, two.brep_faces).run()
     cells = [_cells(body.brep_faces, imprint) for body in (one, two)]
+    links = [_links(of_body, imprint) for of_body in cells]
     found = (
-        places(cells[0], two.brep_faces, two.faces_of_edge, imprint),
-        places(cells[1], one.brep_faces, one.faces_of_edge, imprint),
+        places(cells[0], links[0], two.brep_faces, two.faces_of_edge, imprint),
+        places(cells[1], links[1], one.brep_faces, one.faces_of_edge, imprint),
     )
     chosen = []
     for side, wanted in enumerate(KEPT[operation]):
         flipped = operation == "cut" and side == 1
         chosen += [
-            Cell(face, cycle, flipped)
+            Cell(face, cycle, flipped, whole=face not in imprint.inner)
             for (face, cycle), place in zip(cells[side], found[side], strict=True)
             if place in wanted
         ]
     if not chosen:
         return None
     return Body.made(sewn(chosen, imprint.nodes), one.unit)
+
+
+def _links(cells: Sequence[tuple[Face, Cycle]], imprint: Imprint) -> list[tuple[int, int]]:
+    """Pairs of cycles (by number) that bound one cell: the loops of faces that nothing runs across."""
+    links: list[tuple[int, int]] = []
+    start = 0
+    for face, group in groupby(cells, key=itemgetter(0)):
+        count = len(list(group))
+        if face not in imprint.inner:
+            links += [(start, start + k) for k in range(1, count)]
+        start += count
+    return links
 
 
 def _cells(faces: Sequence[Face], imprint: Imprint) -> list[tuple[Face, Cycle]]:

@@ -33,11 +33,12 @@ SMOOTH = 1e-6
 
 @dataclass(eq=False, slots=True)
 class Cell:
-    """A chosen cycle on a face; `flipped` if its face is turned inside out."""
+    """A chosen cycle on a face; `flipped` if its face is turned inside out, `whole` if nothing divides it."""
 
     face: Face
     cycle: Cycle
     flipped: bool
+    whole: bool = False
 
     @property
     def outward(self) -> bool:
@@ -102,7 +103,11 @@ def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], set[int]]:
         for half in cell.halves:
             uses[id(half[0])].append((number, half))
     for numbers in on_face.values():
-        for i, j in same_cells(cells[numbers[0]].face, [cells[n].cycle for n in numbers]):
+        first = cells[numbers[0]]
+        pairs = [(0, k) for k in range(1, len(numbers))]
+        if not first.whole:
+            pairs = same_cells(first.face, [cells[n].cycle for n in numbers])
+        for i, j in pairs:
             sets.join(numbers[i], numbers[j])
     dropped = set()
     known: dict[tuple[int, int], bool] = {}
