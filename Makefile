@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -22,6 +22,9 @@ bench: $(VENV)/.ready
 	$(BIN)/python -m benchmarks
 
 fuzz: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz_trees $(N) $(SEED)
+
+fuzz-parts: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz $(N) $(SEED)
 
 screenshots: $(VENV)/.ready

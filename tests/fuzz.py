@@ -1,4 +1,4 @@
-"""Long random testing: `make fuzz N=2000 SEED=1`. Not part of the tests.
+"""Long random testing: `make fuzz-parts N=2000 SEED=1`. Not part of the tests.
 
 Draws random prismatic parts on random planes, in every unit, from hundredths to ten thousands;
 each is built, measured against its profile, meshed from coarse to fine, and written; the outside

@@ -158,6 +158,10 @@ def _least(gap: Callable[[float], float], places: list[float], i: int, closed: b
 
 
 def _root(gap: Callable[[float], float], low: float, high: float) -> float:
+    """The crossing between two places; where one is as good as on the surface, that place."""
+    a, b = gap(low), gap(high)
+    if a * b >= 0.0:
+        return low if abs(a) <= abs(b) else high
     return float(brentq(gap, low, high, xtol=1e-15, rtol=1e-15))
 
 

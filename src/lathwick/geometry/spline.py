@@ -21,7 +21,7 @@ GRID = 192
 """About as many places along a curve start the search for its nearest point."""
 
 NEWTON_ROUNDS = 12
-SPANS_TOGETHER = 8
+SPANS_TOGETHER = 2
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
 
@@ -211,10 +211,9 @@ class FittedCurve(SplineCurve):
     """A spline fitted so closely to a smooth curve that it counts as smooth across its knots."""
 
     def breaks(self, t0: float, t1: float) -> list[float]:
-        """Parameters from t0 to t1, some spans apart."""
-        spans = (len(self.knots) - 2 * self.degree - 1) * (t1 - t0) / (self.high - self.low)
-        count = max(2, round(spans / SPANS_TOGETHER))
-        return [t0 + (t1 - t0) * k / count for k in range(count)] + [t1]
+        """Parameters from t0 to t1, every second knot."""
+        stops = super().breaks(t0, t1)
+        return [*stops[:-1:SPANS_TOGETHER], stops[-1]]
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """As `breaks`."""

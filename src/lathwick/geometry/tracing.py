@@ -30,7 +30,7 @@ FINEST_SHARE = 0.06
 MOST_STEPS = 20_000
 STRAIGHT = math.cos(0.1)
 SMALLEST = 1e-6
-FIT = 2e-10
+FIT = 1e-11
 MOST_POINTS = 3000
 OVERLAP = 10
 SINGULAR = 1e-6
@@ -149,7 +149,7 @@ class _Tracer:
             if any(distance(node, (x, y, z)) < 2.0 * self.step for node in found):
                 continue
             node = self._touch((x, y, z))
-            if node is not None and all(distance(node, other) > RESOLUTION for other in found):
+            if node is not None and all(distance(node, other) > self.step for other in found):
                 found.append(node)
         return found
 

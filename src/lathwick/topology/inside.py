@@ -17,7 +17,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, unit
 from .boxes import outer_box
 from .brep import Face
-from .trim import ON, OUTSIDE, region_of
+from .trim import ON, OUTSIDE, UNCLEAR, region_of
 
 BoolArray = NDArray[np.bool_]
 
@@ -85,9 +85,9 @@ def _crossings(
         steep = np.abs(face.surface.normals(places) @ direction)
         real = states != OUTSIDE
         here = np.abs(t) <= RESOLUTION
-        touching[which[real & here]] = True
-        graze = (states == ON) | ((steep < GRAZING) & real)
-        unclear[which[graze & ~here]] = True
+        touching[which[real & here & (states != UNCLEAR)]] = True
+        graze = (states == ON) | (states == UNCLEAR) | ((steep < GRAZING) & real)
+        unclear[which[graze & (~here | (states == UNCLEAR))]] = True
         np.add.at(counts, which[real & ~here & ~graze & (t > 0)], 1)
     return counts, unclear, touching
 

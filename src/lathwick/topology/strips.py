@@ -23,7 +23,16 @@ NODES, WEIGHTS = leggauss(24)
 ROUND = 24
 """Nodes about a whole turn: exact for the trigonometric polynomials that occur."""
 
-DIRECTIONS = np.array([(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1)])
+
+def _spread(count: int) -> FloatArray:
+    """Directions spread evenly over half of a sphere (Fibonacci's spiral), shape (count, 3)."""
+    k = np.arange(count) + 0.5
+    height, turn = 1.0 - k / count, math.pi * (1.0 + math.sqrt(5.0)) * k
+    level = np.sqrt(1.0 - height * height)
+    return np.column_stack([level * np.cos(turn), level * np.sin(turn), height])
+
+
+DIRECTIONS = _spread(120)
 CUTS = 720
 
 
@@ -93,8 +102,7 @@ _Parts = tuple[FloatArray, FloatArray, FloatArray]
 def _sphere(surface: SphereSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
     """Strips along meridians from a south pole that lies far from the boundary."""
     off = (p - np.asarray(surface.frame.origin)) / surface.radius
-    ways = DIRECTIONS / np.linalg.norm(DIRECTIONS, axis=1)[:, None]
-    axis = ways[np.abs(off @ ways.T).max(axis=0).argmin()]
+    axis = DIRECTIONS[np.abs(off @ DIRECTIONS.T).max(axis=0).argmin()]
     x, y = _across(axis)
     u, v = np.arctan2(off @ y, off @ x), np.arcsin(np.clip(off @ axis, -1.0, 1.0))
     cx, cy = np.cos(u), np.sin(u)

@@ -54,7 +54,8 @@ class TrimmedRegion:
         self._levels: list[_Paths] = []
 
     def states(self, points: FloatArray, tolerance: float = RESOLUTION) -> IntArray:
-        """INSIDE, ON (the boundary, within `tolerance`) or OUTSIDE of points on the surface, shape (N, 3)."""
+        """INSIDE, ON (the boundary, within `tolerance`) or OUTSIDE of points on the surface, shape (N, 3);
+        UNCLEAR where no path to the boundary tells."""
         found = np.full(len(points), INSIDE, dtype=np.intp)
         if not self._coedges or not len(points):
             return found
@@ -79,7 +80,6 @@ class TrimmedRegion:
             todo = np.sort(np.concatenate([todo[~sure & open_], unclear]))
             if not len(todo):
                 break
-        found[found == UNCLEAR] = OUTSIDE
         return found
 
     def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
@@ -199,7 +199,8 @@ class TrimmedRegion:
         size = np.hypot(*d.T)[:, None] * np.hypot(e[:, :, 0], e[:, :, 1])
         grazes = (tied & (np.abs(across) < GRAZING * size)).any(axis=1)
         one_way = np.abs(ways.sum(axis=1)) == tied.sum(axis=1)
-        clear = np.isfinite(first) & ~grazes & one_way
+        at_end = (tied & paths.ends[None]).any(axis=1)
+        clear = np.isfinite(first) & ~grazes & one_way & ~at_end
         sides = np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp)
         return sides, s.argmin(axis=1), np.isfinite(first)
 
@@ -208,7 +209,8 @@ class _Paths:
     """All edges of a face as chords: in (u, v) from `a` to `b`, shape (M, 2), and in space."""
 
     def __init__(self, coedges: list[Coedge], surface: Surface, per_turn: int) -> None:
-        flat, space, owners, self.stray, self.blur = [], [], [], 0.0, 0.0
+        flat, space, owners, ends = [], [], [], []
+        self.stray = self.blur = 0.0
         for number, coedge in enumerate(coedges):
             t = _parameters(coedge.edge, per_turn)
             points = coedge.edge.curve.points(t)
@@ -218,12 +220,14 @@ class _Paths:
             self.blur = max(self.blur, _blur(coedge, t, flat[-1], surface))
             space.append(points)
             owners.append(np.full(len(points) - 1, number))
+            ends.append(_at_ends(coedge.edge, len(points) - 1))
         self.a = np.concatenate([uv[:-1] for uv in flat])
         self.b = np.concatenate([uv[1:] for uv in flat])
         self._start = np.concatenate([p[:-1] for p in space])
         self._way = np.concatenate([np.diff(p, axis=0) for p in space])
         self._square = np.maximum((self._way**2).sum(axis=1), 1e-300)
         self.owner = np.concatenate(owners)
+        self.ends = np.concatenate(ends)
         self._coedges = coedges
 
     def distances(self, points: FloatArray) -> tuple[FloatArray, IntArray]:
@@ -242,6 +246,15 @@ class _Paths:
         """The edges whose chords come within `reach` of a point."""
         gaps = self._gaps(point[None])[0]
         return [self._coedges[i].edge for i in sorted(set(self.owner[gaps <= reach].tolist()))]
+
+
+def _at_ends(edge: Edge, count: int) -> NDArray[np.bool_]:
+    """The first and last chord of a curved edge: beside a neighbour that runs the same way they do not
+    tell on which side of both a place lies."""
+    found = np.zeros(count, dtype=bool)
+    if count > 2 and not edge.is_closed:
+        found[[0, -1]] = True
+    return found
 
 
 def _parameters(edge: Edge, per_turn: int) -> FloatArray:

@@ -18,6 +18,7 @@ from ...errors import ModellingError
 from ...geometry.vector import Vec3, along, cross, dot, negated
 from ...topology.brep import Coedge, Edge, Face
 from ...topology.inside import contains
+from ...topology.trim import INSIDE, region_of
 from .cells import Cycle, Half, left_of
 from .imprint import Imprint
 
@@ -53,6 +54,8 @@ def places(
     found: list[Place | None] = [None] * len(cells)
     touching: dict[int, list[int]] = defaultdict(list)
     for number, (face, cycle) in enumerate(cells):
+        if not cycle.halves:
+            found[number] = judge.of_whole(face)
         for half in cycle.halves:
             place = judge.beside(face, half)
             if place is None:
@@ -155,6 +158,15 @@ class _Judge:
             if place in answers:
                 return place
         return Place.OUTSIDE
+
+    def of_whole(self, face: Face) -> Place | None:
+        """A closed surface without edges that the other body has as well; None if it has not."""
+        p = _some_point(face, Cycle(()))
+        for other in self._same.get(face, ()):
+            if region_of(other).state(p) == INSIDE:
+                agree = dot(other.outward_normal(p), face.outward_normal(p)) > 0
+                return Place.SAME if agree else Place.OPPOSITE
+        return None
 
     def _half_space(self, face: Face, other: Face, half: Half, p: Vec3, d: Vec3) -> Place:
         normal = other.outward_normal(p)

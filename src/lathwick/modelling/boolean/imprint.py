@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ...errors import ModellingError
 from ...geometry.curve_hits import curve_hits
 from ...geometry.curves import Circle, Curve, Line
 from ...geometry.meetings import SAME, Meeting, meeting
@@ -26,7 +27,7 @@ from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, cross, distance, dot, norm
 from ...topology.boxes import outer_box
 from ...topology.brep import Edge, Face, Vertex
-from ...topology.trim import INSIDE, ON, OUTSIDE, region_of
+from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
 
 LOOSE = 5.0 * NEAR
@@ -139,8 +140,8 @@ class Imprinter:
                     found[other] += self._hits_of(edge, other)
         valid: list[_Hit] = []
         for other, hits in found.items():
-            states = region_of(other).states(np.array([p for _, _, p in hits]))
-            for (edge, t, p), state in zip(hits, states.tolist(), strict=True):
+            states = _states(other, [p for _, _, p in hits])
+            for (edge, t, p), state in zip(hits, states, strict=True):
                 if state != OUTSIDE:
                     slope = dot(edge.curve.tangent(t), other.surface.normal(p))
                     valid.append(_Hit(edge, other, t, p, abs(slope) > FIRM))
@@ -228,8 +229,8 @@ class Imprinter:
             by_face[span.one].append((span, 0))
             by_face[span.two].append((span, 1))
         for face, users in by_face.items():
-            states = region_of(face).states(np.array([span.middle for span, _ in users]))
-            for (span, side), state in zip(users, states.tolist(), strict=True):
+            states = _states(face, [span.middle for span, _ in users])
+            for (span, side), state in zip(users, states, strict=True):
                 span.states[side] = state
         return [s for s in spans if OUTSIDE not in s.states and s.states != [ON, ON]]
 
@@ -237,7 +238,7 @@ class Imprinter:
         nodes = [n for e in self._edges[one] for n in self._hits.get((e, two), ())]
         nodes += [n for e in self._edges[two] for n in self._hits.get((e, one), ())]
         for p in met.nodes:
-            if all(region_of(f).state(p) != OUTSIDE for f in (one, two)):
+            if all(_states(f, [p]) != [OUTSIDE] for f in (one, two)):
                 nodes.append(self._nodes.at(p))
         return list(dict.fromkeys(nodes))
 
@@ -328,11 +329,20 @@ class Imprinter:
         for face, fragments in by_face.items():
             if not fragments:
                 continue
-            states = region_of(face).states(np.array([f.middle for f in fragments]))
-            for fragment, state in zip(fragments, states.tolist(), strict=True):
+            states = _states(face, [f.middle for f in fragments])
+            for fragment, state in zip(fragments, states, strict=True):
                 if state == INSIDE and face not in fragment.inside:
                     fragment.inside.append(face)
                     inner[face].append(fragment)
+
+
+def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
+    """INSIDE, ON or OUTSIDE of points on a face's surface. Raises ModellingError where that is not clear."""
+    states: list[int] = region_of(face).states(np.array(points)).tolist()
+    if UNCLEAR in states:
+        x, y, z = points[states.index(UNCLEAR)]
+        raise ModellingError(f"it is not clear whether ({x:.6g}, {y:.6g}, {z:.6g}) lies in a face")
+    return states
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:

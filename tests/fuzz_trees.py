@@ -1,0 +1,74 @@
+"""Long random testing of booleans: `make fuzz N=5000 SEED=0`. Not part of the tests.
+
+Trees of 2 to 6 simple solids, in general position, on a lattice and touching, against exact answers. One
+in twenty results is also written to STEP and STL, and the outside checkers look at the files.
+"""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from pathlib import Path
+
+import lathwick as lw
+
+from .conftest import CHECKERS
+from .csg import random_tree, wrong_points
+
+
+def verdict(seed: int, folder: Path) -> str:
+    """ "right", or what is wrong with one tree; "touches" and "refused" are told apart."""
+    tree = random_tree(seed)
+    try:
+        body = tree.body
+    except lw.ModellingError as error:
+        return "touches itself" if "touch itself" in error.message else f"refused: {error.message}"
+    wrong = wrong_points(tree, body, seed)
+    if wrong:
+        return f"WRONG at {wrong} points"
+    if body is not None:
+        if body.check():
+            return f"WRONG: {body.check()[0]}"
+        if seed % 20 == 0:
+            return _files(body, folder)
+    return "right"
+
+
+def _files(body: lw.Body, folder: Path) -> str:
+    try:
+        for name, options in (("tree.step", {}), ("tree.stl", {"chord": 0.05, "angle": 15})):
+            lw.save(body, folder / name, **options)
+    except lw.ModellingError as error:
+        return f"not meshed: {error.message}"
+    for name in ("tree.step", "tree.stl"):
+        checker = CHECKERS[Path(name).suffix]
+        if checker.exists():
+            run = subprocess.run([sys.executable, checker, folder / name], capture_output=True, text=True)
+            if run.returncode:
+                return f"WRONG {name}: {run.stdout.strip().splitlines()[-1]}"
+    return "right"
+
+
+def main() -> None:
+    count, seed = int(sys.argv[1]), int(sys.argv[2])
+    started, counts = time.perf_counter(), Counter[str]()
+    with tempfile.TemporaryDirectory() as folder:
+        for k in range(seed, seed + count):
+            try:
+                found = verdict(k, Path(folder))
+            except Exception as error:
+                found = f"WRONG: {type(error).__name__}: {error}"
+            counts[found.split(":")[0].split(" at ")[0]] += 1
+            if found not in ("right", "touches itself"):
+                print(f"tree {k}: {found}", flush=True)
+    print(
+        ", ".join(f"{n} {what}" for what, n in counts.most_common()), f"{time.perf_counter() - started:.0f} s"
+    )
+    sys.exit(1 if any(what.startswith("WRONG") for what in counts) else 0)
+
+
+if __name__ == "__main__":
+    main()
