@@ -21,7 +21,7 @@ GRID = 192
 """About as many places along a curve start the search for its nearest point."""
 
 NEWTON_ROUNDS = 12
-SPANS_TOGETHER = 2
+SPANS_TOGETHER = 4
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
 

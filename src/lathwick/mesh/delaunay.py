@@ -126,7 +126,7 @@ class _Mesh:
 
     def _first_crossed(self, a: int, b: int) -> Edge:
         """The edge pq opposite `a` that ab crosses, with p on its right and q on its left."""
-        for p in sorted(self._around[a]):
+        for p in sorted(self._around.get(a, ())):
             q = self._apex.get((a, p))
             if (
                 q is not None
