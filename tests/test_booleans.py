@@ -189,6 +189,19 @@ def test_touching_results():
         lw.union(stairs, bridge)
 
 
+def test_walls_of_no_thickness_are_refused():
+    """A bore that reaches a wall from inside along a line; beside the body it changes nothing."""
+    block = lw.box(4, 4, 4)
+    for x in (1.0, 3.0):
+        with pytest.raises(lw.ModellingError, match="touch itself along a curve"):
+            lw.cut(block, lw.cylinder(1, 6, on=up(x, 2, -1)))
+    assert lw.cut(block, lw.cylinder(1, 6, on=up(5, 2, -1))).volume == pytest.approx(64)
+    roller = lw.union(block, lw.cylinder(1, 4, on=up(5, 2, 0)))
+    assert roller.lumps == 2
+    with pytest.raises(lw.ModellingError, match="touch itself"):
+        lw.union(roller, lw.box(8, 4, 1, on=up(0, 0, 4)))
+
+
 def test_cut_that_changes_nothing_is_a_warning_on_its_step():
     """No error: the step says so."""
     job = lw.Job()

@@ -10,8 +10,8 @@ import numpy as np
 from ..errors import ModellingError
 from ..geometry.placement import Plane
 from ..topology.body import Body
+from ..topology.boxes import overlapping
 from .boolean.grouping import Sets
-from .boolean.imprint import overlapping
 from .boolean.operations import combined
 from .primitives import box
 

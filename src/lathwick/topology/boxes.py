@@ -9,6 +9,7 @@ import numpy as np
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import Surface
+from ..geometry.tolerance import RESOLUTION
 from .brep import Face
 from .windings import loop_path, winding
 
@@ -69,3 +70,16 @@ def extreme_points(surface: Surface) -> FloatArray:
             found += [center + reach, center - reach]
         return np.array(found)
     return np.zeros((0, 3))
+
+
+def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
+    """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet."""
+    found: list[tuple[int, int]] = []
+    slack = 2.0 * RESOLUTION
+    rows = max(1, 2_000_000 // max(1, len(two)))
+    for start in range(0, len(one), rows):
+        part = one[start : start + rows, None]
+        meets = (part[:, :, 0] <= two[None, :, 1] + slack) & (part[:, :, 1] >= two[None, :, 0] - slack)
+        i, j = np.nonzero(meets.all(axis=2))
+        found += zip((i + start).tolist(), j.tolist(), strict=True)
+    return found

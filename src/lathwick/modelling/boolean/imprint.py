@@ -25,10 +25,11 @@ from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, cross, distance, dot, norm
-from ...topology.boxes import outer_box
+from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
+from .touches import touching_places
 
 LOOSE = 5.0 * NEAR
 """A hit is looked for on the meeting curve this near; where surfaces meet at a shallow angle it is off."""
@@ -43,12 +44,14 @@ Part = tuple[Fragment, bool]
 @dataclass(slots=True)
 class Imprint:
     """What imprinting found. parts : of every edge, from its start to its end. inner : fragments in the
-    inside of each face. same : faces of the other body on the same surface, near each face."""
+    inside of each face. same : faces of the other body on the same surface, near each face. touches :
+    places where faces of the two touch along a curve."""
 
     nodes: Nodes
     parts: dict[Edge, list[Part]]
     inner: dict[Face, list[Fragment]]
     same: dict[Face, list[Face]]
+    touches: list[Vec3]
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +108,10 @@ class Imprinter:
         inner: dict[Face, list[Fragment]] = defaultdict(list)
         self._place_spans(spans, table, inner)
         self._place_lying(parts, inner)
-        return Imprint(self._nodes, parts, dict(inner), dict(self._same))
+        touches = [
+            p for (a, b), met in meetings.items() for c in met.touches for p in touching_places(c, a, b)
+        ]
+        return Imprint(self._nodes, parts, dict(inner), dict(self._same), touches)
 
     # ------------------------------------------------------------------ pairs
 
@@ -343,18 +349,6 @@ def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
         x, y, z = points[states.index(UNCLEAR)]
         raise ModellingError(f"it is not clear whether ({x:.6g}, {y:.6g}, {z:.6g}) lies in a face")
     return states
-
-
-def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
-    """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet."""
-    found: list[tuple[int, int]] = []
-    rows = max(1, 2_000_000 // max(1, len(two)))
-    for start in range(0, len(one), rows):
-        part = one[start : start + rows, None]
-        meets = (part[:, :, 0] <= two[None, :, 1] + NEAR) & (part[:, :, 1] >= two[None, :, 0] - NEAR)
-        i, j = np.nonzero(meets.all(axis=2))
-        found += zip((i + start).tolist(), j.tolist(), strict=True)
-    return found
 
 
 def _meet(one: FloatArray, two: FloatArray) -> bool:

@@ -13,6 +13,7 @@ from .cells import Cycle, Half, LooseEnd, traced_cycles
 from .classify import Place, places
 from .imprint import Imprint, Imprinter
 from .sew import Cell, sewn
+from .touches import refuse_touching, touches_between_lumps
 
 KEPT: Mapping[str, tuple[frozenset[Place], frozenset[Place]]] = {
     "union": (frozenset({Place.OUTSIDE, Place.SAME}), frozenset({Place.OUTSIDE})),
@@ -46,7 +47,10 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
         ]
     if not chosen:
         return None
-    return Body.made(sewn(chosen, imprint.nodes), one.unit)
+    result = Body.made(sewn(chosen, imprint.nodes), one.unit)
+    inherited = [p for body in (one, two) for p in touches_between_lumps(body)]
+    refuse_touching(result, [*imprint.touches, *inherited])
+    return result
 
 
 def _links(cells: Sequence[tuple[Face, Cycle]], imprint: Imprint) -> list[tuple[int, int]]:

@@ -1,0 +1,89 @@
+"""Does a result touch itself where two of its faces only graze each other?
+
+A hole that reaches a wall from inside along a line, or a roller that lies on its own base, leaves two
+faces back to back along a curve. No edge is there to show it, so it is looked for where surfaces touch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from ...errors import ModellingError
+from ...geometry.curves import Curve
+from ...geometry.meetings import meeting
+from ...geometry.placement import FloatArray
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, dot
+from ...topology.body import Body
+from ...topology.boxes import outer_box, overlapping
+from ...topology.brep import Face, Lump
+from ...topology.trim import INSIDE, region_of
+
+NEAR = 2.0 * RESOLUTION
+PER_TURN = 12
+OPPOSITE = -0.999
+
+
+def touching_places(curve: Curve, one: Face, two: Face) -> list[Vec3]:
+    """Places on a curve along which two surfaces touch that lie inside both faces."""
+    if curve.period:
+        t: FloatArray = np.linspace(0.1, 0.1 + curve.period, PER_TURN, endpoint=False)
+    else:
+        ends = [p for face in (one, two) for c in face.coedges() for p in c.edge.end_points()]
+        stops = np.unique([curve.parameter(p) for p in ends])
+        if len(stops) < 2:
+            return []
+        t = 0.5 * (stops[:-1] + stops[1:])
+    points = curve.points(t)
+    for face in (one, two):
+        if len(points):
+            points = points[region_of(face).states(points) == INSIDE]
+    return [(x, y, z) for x, y, z in points.tolist()]
+
+
+def touches_between_lumps(body: Body) -> list[Vec3]:
+    """Places where lumps of a body touch each other along curves; they may be joined elsewhere now."""
+    if body.lumps < 2:
+        return []
+    faces = [[face for shell in lump.shells for face in shell.faces] for lump in body.pieces]
+    boxes = [np.array([outer_box(face) for face in of_lump]) for of_lump in faces]
+    around = np.array([[b[:, 0].min(axis=0), b[:, 1].max(axis=0)] for b in boxes])
+    found: list[Vec3] = []
+    for m, n in overlapping(around, around):
+        if m < n:
+            for i, j in overlapping(boxes[m], boxes[n]):
+                one, two = faces[m][i], faces[n][j]
+                met = meeting(one.surface, two.surface)
+                for curve in met.touches if met else ():
+                    found += touching_places(curve, one, two)
+    return found
+
+
+def refuse_touching(body: Body, places: Iterable[Vec3]) -> None:
+    """Raise ModellingError where two faces of one lump lie back to back at one of the places."""
+    for p in places:
+        for lump in body.pieces:
+            if _back_to_back(_faces_at(lump, p), p):
+                raise ModellingError(
+                    f"the result would touch itself along a curve at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), "
+                    "which no solid can"
+                )
+
+
+def _faces_at(lump: Lump, p: Vec3) -> list[Face]:
+    spot = np.array(p)
+    found = []
+    for shell in lump.shells:
+        for face in shell.faces:
+            low, high = outer_box(face)
+            near = bool((spot >= low - NEAR).all() and (spot <= high + NEAR).all())
+            if near and abs(face.surface.gap(p)) <= NEAR and region_of(face).state(p) == INSIDE:
+                found.append(face)
+    return found
+
+
+def _back_to_back(faces: Sequence[Face], p: Vec3) -> bool:
+    normals = [face.outward_normal(p) for face in faces]
+    return any(dot(a, b) < OPPOSITE for i, a in enumerate(normals) for b in normals[:i])
