@@ -367,7 +367,7 @@ def _bend(surface: Surface) -> float | None:
         return min(surface.minor, surface.major - surface.minor)
     if isinstance(surface, ExtrudedSurface):
         curve = surface.profile
-        high = math.tau if curve.kind == "ellipse" else curve.high  # type: ignore[union-attr]
+        high = curve.high if isinstance(curve, SplineCurve) else math.tau
         return 0.2 * curve.length(0.0, high)
     return None
 

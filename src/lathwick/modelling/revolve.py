@@ -148,7 +148,8 @@ class _Revolver:
     def lump(self, loops: list[list[Piece]]) -> Lump:
         for loop in loops:
             self._refuse_pinch(loop)
-        faces, caps = [], [[], []]  # type: ignore[var-annotated]
+        faces: list[Face] = []
+        caps: tuple[list[Loop], list[Loop]] = ([], [])
         for loop in loops:
             ends: list[tuple[Edge, Edge, bool]] = []
             for piece in loop:

@@ -22,7 +22,6 @@ from .nodes import Nodes
 from .offsets import moved_chain
 from .pieces import ArcPiece, LinePiece, Piece, share_along
 
-CORNER = ".corner"
 CLEARANCE = 1e-9
 
 

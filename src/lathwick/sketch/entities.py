@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, ClassVar, TypeAlias, overload
 
@@ -421,7 +422,28 @@ class Polygon(Polyline):
         return tuple(line.start for line in self.lines)
 
 
-class Slot(Sequence[Entity]):
+class Group(Sequence[Entity]):
+    """Entities that belong together, in order."""
+
+    name: str
+
+    @property
+    @abstractmethod
+    def parts(self) -> tuple[Entity, ...]:
+        """What it is drawn with."""
+
+    def __len__(self) -> int:
+        return len(self.parts)
+
+    @overload
+    def __getitem__(self, index: int) -> Entity: ...
+    @overload
+    def __getitem__(self, index: slice) -> tuple[Entity, ...]: ...
+    def __getitem__(self, index: int | slice) -> Entity | tuple[Entity, ...]:
+        return self.parts[index]
+
+
+class Slot(Group):
     """Two lines and two arcs that stay a slot; `axis` joins the centers of its ends."""
 
     def __init__(
@@ -440,37 +462,22 @@ class Slot(Sequence[Entity]):
         """What it is drawn with."""
         return (self.upper, self.left, self.lower, self.right, self.axis)
 
-    def __len__(self) -> int:
-        return len(self.parts)
 
-    @overload
-    def __getitem__(self, index: int) -> Entity: ...
-    @overload
-    def __getitem__(self, index: slice) -> tuple[Entity, ...]: ...
-    def __getitem__(self, index: int | slice) -> Entity | tuple[Entity, ...]:
-        return self.parts[index]
-
-
-class OffsetChain(Sequence[Entity]):
+class OffsetChain(Group):
     """Lines and arcs at a distance from a chain; `distance` is the dimension that drives them."""
 
     def __init__(self, name: str, parts: tuple[Entity, ...], distance: Constraint) -> None:
         self.name = name
-        self.parts = parts
+        self._parts = parts
         self.distance = distance
+
+    @property
+    def parts(self) -> tuple[Entity, ...]:
+        """The new curves."""
+        return self._parts
 
     def __repr__(self) -> str:
         return f"<offset {self.name}, {len(self.parts)} curves>"
-
-    def __len__(self) -> int:
-        return len(self.parts)
-
-    @overload
-    def __getitem__(self, index: int) -> Entity: ...
-    @overload
-    def __getitem__(self, index: slice) -> tuple[Entity, ...]: ...
-    def __getitem__(self, index: int | slice) -> Entity | tuple[Entity, ...]:
-        return self.parts[index]
 
 
 Curve: TypeAlias = Line | Circle | Arc | EllipseEntity | SplineEntity

@@ -33,7 +33,6 @@ def _spread(count: int) -> FloatArray:
 
 
 DIRECTIONS = _spread(120)
-CUTS = 720
 
 
 @dataclass(frozen=True, slots=True)

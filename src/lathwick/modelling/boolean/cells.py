@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surfaces import Surface
-from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, scaled, sub, unit
+from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, scaled, sub
 from .fragments import NEAR, Fragment, Nodes
 
 TIED = 1e-5
@@ -164,8 +164,3 @@ def left_of(half: Half, surface: Surface, outward: bool, p: Vec3, t: float) -> V
     way = half[0].curve.tangent(t)
     side = cross(outward_normal(surface, outward, p), way if half[1] else negated(way))
     return scaled(side, 1.0 / norm(side))
-
-
-def direction(a: Vec3, b: Vec3) -> Vec3:
-    """Unit direction from a to b."""
-    return unit(sub(b, a))

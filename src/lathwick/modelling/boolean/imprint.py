@@ -21,6 +21,7 @@ from ...geometry.curve_hits import curve_hits
 from ...geometry.curves import Circle, Curve, Line
 from ...geometry.meetings import SAME, Meeting, meeting
 from ...geometry.placement import FloatArray, Plane
+from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import traced
@@ -361,8 +362,8 @@ def _range_of(curve: Curve) -> tuple[float, float, bool]:
     if curve.period:
         low = getattr(curve, "low", 0.0)
         return low, low + curve.period, True
-    if curve.kind == "spline":
-        return curve.low, curve.high, False  # type: ignore[attr-defined]
+    if isinstance(curve, SplineCurve):
+        return curve.low, curve.high, False
     return -1e9, 1e9, False
 
 

@@ -18,12 +18,14 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.curves import Circle, Curve, Ellipse, Line
 from ...geometry.meetings import PARALLEL, SAME, meeting
+from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.inside import contains
 from ...topology.mass import mass_properties
+from ...topology.names import FaceName
 from .cells import Cycle, Half, LooseEnd, head, left_of, outward_normal, reversed_half, tail, traced_cycles
 from .fragments import NEAR, Fragment, Nodes
 from .grouping import Sets, same_cells
@@ -58,7 +60,7 @@ class _Patch:
 
     surface: Surface
     outward: bool
-    names: tuple[object, ...]
+    names: tuple[FaceName, ...]
     cycles: list[list[_Use]] = field(default_factory=list)
 
 
@@ -343,8 +345,8 @@ class _Assembly:
         low, high = (f.t0, at) if way else (at, f.t1)
         if period and abs(high - low - period) < 1e-7 * period:
             high = low + period
-        if period and curve.kind == "spline":
-            shift = math.floor((low - curve.low) / period + 1e-12) * period  # type: ignore[attr-defined]
+        if period and isinstance(curve, SplineCurve):
+            shift = math.floor((low - curve.low) / period + 1e-12) * period
             low, high = low - shift, high - shift
         return low, high, way
 
@@ -365,7 +367,7 @@ class _Assembly:
             loops.append(Loop(tuple(coedges)))
         if patch.surface.kind == "plane" and len(loops) > 1:
             loops.sort(key=lambda loop: -_reach(loop))
-        return Face(patch.surface, patch.outward, tuple(loops), patch.names)  # type: ignore[arg-type]
+        return Face(patch.surface, patch.outward, tuple(loops), patch.names)
 
     def _shells(self, faces: Sequence[Face]) -> list[list[int]]:
         sets = Sets(len(faces))
