@@ -26,7 +26,26 @@ TERMINAL = {
     "measure": f"lathwick measure {SCRIPT} --faces",
     "check": f"lathwick check {SCRIPT}; lathwick check pipe_saddle.stl",
 }
-PICTURES = {"part": ["--view", "iso"], "sketch": ["--sketch", "profile"]}
+PICTURES = {"part": ["--view", "iso"], "sketch": ["--sketch", "profile"], "bodies": ["--view", "iso"]}
+CLAMP = '''
+import lathwick as lw
+
+@lw.design(unit="mm")
+def mast_clamp(job: lw.Job, mast: lw.Length = lw.param(42.0), wall: lw.Length = lw.param(4.0)):
+    """A sleeve for a mast, a cross pin and two washers, kept apart."""
+    out = mast / 2 + wall
+    tube = job.cylinder("tube", out, 60)
+    sleeve = job.cut("sleeve", tube, job.cylinder("bore", mast / 2, 60))
+    sleeve = job.hole("cross hole", sleeve, sleeve.face("tube/side"), [(30, 0)], 10)
+    pin = job.cylinder("pin", 5, 2 * out + 20, on=lw.Plane((-out - 10, 0, 30), (1, 0, 0)))
+    disc = job.cylinder("disc", 12, 3, on=lw.Plane((out + 2, 0, 30), (1, 0, 0)))
+    eye = job.cylinder("eye", 5, 3, on=lw.Plane((out + 2, 0, 30), (1, 0, 0)))
+    washers = job.mirror("washers", job.cut("washer", disc, eye), lw.YZ)
+    steel = lw.Material("steel", "7.85 g/cm3")
+    aluminium = lw.Material("aluminium", "2.70 g/cm3")
+    parts = {"sleeve": lw.Part(sleeve, aluminium), "pin": pin, "washers": washers}
+    return lw.Part(parts, material=steel)
+'''
 
 
 def main() -> None:
@@ -47,10 +66,12 @@ def main() -> None:
 def prepare(folder: Path) -> None:
     """A table with mistakes in it, and the two pictures."""
     table = (folder / "pipe_saddle.csv").read_text()
+    (folder / "clamp.py").write_text(CLAMP)
     (folder / "with_mistakes.csv").write_text(table.replace("42.4", "424").replace("60.3", "wide"))
     for name, options in PICTURES.items():
         output = HERE / f"{name}.png"
-        subprocess.run([LATHWICK, "picture", SCRIPT, "-o", output, *options], cwd=folder, check=True)
+        script = "clamp.py" if name == "bodies" else SCRIPT
+        subprocess.run([LATHWICK, "picture", script, "-o", output, *options], cwd=folder, check=True)
 
 
 def capture(command: str, output: Path, folder: str) -> None:

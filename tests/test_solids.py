@@ -226,7 +226,7 @@ def test_holes_in_a_tube():
         (lambda j, b: j.hole("h", b, b.face("plate/top"), [(1, 2, 3)], 3), "placed at points"),
         (lambda j, b: j.hole("h", b, b.face("plate/top"), (9, 9), 5, counterbore=(4, 1)), "more than that"),
         (lambda j, b: j.hole("h", b, b.face("plate/top"), (9, 9), 5, "axis"), "hole on a cylinder"),
-        (lambda j, b: j.hole("h", b, "plate/top", (9, 9), 5), "into a face"),
+        (lambda j, b: j.hole("h", b, "plate/top", (9, 9), 5), "into one face"),
         (lambda j, b: j.extrude("e", b.face("plate/top")), "a depth or up_to"),
     ],
 )
@@ -234,6 +234,42 @@ def test_mistakes_with_holes_name_the_step(call, words):
     """One sentence, with the step."""
     with pytest.raises(lw.ModellingError, match=words):
         call(*plate())
+
+
+def test_holes_end_behind_the_first_wall_or_before_the_last():
+    """In a tube in a tube: one wall, three, or all four; the wall that is left is whole."""
+    walls = [lw.cut(lw.cylinder(r, 40), lw.cylinder(r - 2, 40)) for r in (20, 12)]
+    tubes = lw.union(*walls)
+    outer = max(tubes.faces().cylindrical(), key=lambda f: f.radius)
+    through = lw.hole(tubes, outer, [(20, 0)], 6)
+    first = lw.hole(tubes, outer, [(20, 0)], 6, "first inner face")
+    before = lw.hole(tubes, outer, [(20, 0)], 6, "far wall")
+    assert len(through.faces()) - len(tubes.faces()) == 4
+    assert len(first.faces()) - len(tubes.faces()) == 1
+    assert len(before.faces()) - len(tubes.faces()) == 3
+    lost = [tubes.volume - body.volume for body in (first, before, through)]
+    near, far = lost[0], lost[2] - lost[1]
+    assert far == pytest.approx(near, rel=1e-9)
+    rod = lw.cylinder(5, 20)
+    assert lw.hole(rod, rod.faces().cylindrical()[0], [(10, 90)], 2, "far wall").check() == ()
+    with pytest.raises(lw.ModellingError, match="no inner face"):
+        lw.hole(rod, rod.faces().cylindrical()[0], [(10, 90)], 2, "first inner face")
+    case = lw.cut(lw.box(30, 30, 30), lw.box(20, 20, 20, on=lw.Plane((5, 5, 5), (0, 0, 1))))
+    top = case.faces().facing(lw.Z).nearest((0, 0, 40))
+    lid = lw.hole(case, top, (15, 15), 4, "first inner face")
+    assert case.volume - lid.volume == pytest.approx(math.pi * 4 * 5, rel=1e-12)
+
+
+def test_grids_are_rows_of_rows():
+    """A second direction, not parallel to the first; by default as far apart."""
+    ball = lw.sphere(1)
+    grid = lw.linear_pattern(ball, 3, 4, lw.X, count2=2, along2=lw.Y, spacing2=5)
+    assert (grid.lumps, grid.bounds[1]) == (6, pytest.approx((9, 6, 1)))
+    assert lw.linear_pattern(ball, 2, 4, lw.X, count2=2, along2=(1, 1, 0), both=True).lumps == 9
+    with pytest.raises(lw.ModellingError, match="parallel"):
+        lw.linear_pattern(ball, 2, 4, lw.X, count2=2, along2=(-2, 0, 0))
+    with pytest.raises(lw.ModellingError, match="needs along2"):
+        lw.linear_pattern(ball, 2, 4, lw.X, count2=2)
 
 
 def test_cut_through_all_holds_when_heights_change():

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from .family.design import design as design
     from .family.files import read_mesh as read_mesh
     from .family.files import save as save
+    from .family.files import save_each as save_each
     from .family.job import Job as Job
     from .family.parameters import Angle as Angle
     from .family.parameters import Count as Count
@@ -74,7 +75,7 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "family.design": ("Design", "design"),
-    "family.files": ("read_mesh", "save"),
+    "family.files": ("read_mesh", "save", "save_each"),
     "family.job": ("Job",),
     "family.parameters": ("Angle", "Count", "Flag", "Length", "Number", "Text", "param"),
     "family.part": ("Material", "Part"),

@@ -66,6 +66,7 @@ def params(script: str) -> None:
 @click.option("--chord", type=float, help="STL: largest distance from the exact surface, design unit.")
 @click.option("--angle", type=float, help="STL: largest angle per chord, degrees.")
 @click.option("--stl-unit", help="STL: convert to this unit (mm, cm, m, in).")
+@click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
 def build(
     script: str,
     settings: Sequence[str],
@@ -74,13 +75,14 @@ def build(
     chord: float | None,
     angle: float | None,
     stl_unit: str | None,
+    each: bool,
 ) -> None:
     """Build a design and write it as STEP and STL."""
     from .work import build_part
 
     mesh = {"chord": chord, "angle": angle, "unit": stl_unit}
     options = {key: value for key, value in mesh.items() if value is not None}
-    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), options))
+    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), options, each))
 
 
 @cli.command(short_help="Build every row of a table.")

@@ -141,14 +141,30 @@ def show_measures(part: Part) -> None:
     unit = part.unit
     table.add_row("volume", number(part.volume, unit + "³"))
     table.add_row("area", number(part.area, unit + "²"))
-    if part.material is not None:
-        table.add_row("mass", f"{part.mass_text}  [dim]{escape(part.material.name)}[/]")
+    if part.mass_text:
+        materials = dict.fromkeys(p.material.name for p in part.leaves().values() if p.material)
+        table.add_row("mass", f"{part.mass_text}  [dim]{escape(', '.join(materials))}[/]")
     spans = " × ".join(number(b - a) for a, b in zip(low, high, strict=True))
     table.add_row("size", f"{spans} {unit}")
     table.add_row("center", ", ".join(number(_tidy(c, part.body)) for c in part.centroid) + f" {unit}")
     body = part.body
     count = f"{len(body.brep_faces)} faces, {len(body.edges())} edges, {len(body.vertices())} vertices"
     table.add_row("made of", count if body.lumps == 1 else f"{count}, {body.lumps} lumps")
+    console.print(table)
+    if part.bodies:
+        _show_bodies(part)
+
+
+def _show_bodies(part: Part) -> None:
+    """One line a body of a part of several."""
+    numbers = (f"volume {part.unit}³", f"mass {part.mass_unit}".rstrip(), "faces")
+    table = _table("body", "material", *numbers, right=numbers)
+    for name, leaf in part.leaves().items():
+        material = escape(leaf.material.name) if leaf.material else "–"
+        mass = "–" if leaf.mass is None else f"{leaf.mass:.4g}"
+        table.add_row(
+            f"[bold]{escape(name)}[/]", material, number(leaf.volume), mass, str(len(leaf.body.brep_faces))
+        )
     console.print(table)
 
 

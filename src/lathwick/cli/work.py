@@ -11,7 +11,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from ..errors import ParameterError
 from ..family.design import Design
-from ..family.files import read_mesh, save
+from ..family.files import read_mesh, save, save_each
 from ..family.part import Part
 from ..family.script import load_design
 from ..family.tables import count_rows
@@ -39,8 +39,9 @@ def build_part(
     out: Path,
     formats: Sequence[str],
     mesh_options: Mapping[str, Any],
+    each: bool = False,
 ) -> int:
-    """Build, show and save one part; returns the exit code."""
+    """Build, show and save one part, its bodies together or each apart; returns the exit code."""
     suffixes = checked_formats(formats)
     design = load_design(script)
     part = design(**settings)
@@ -48,17 +49,23 @@ def build_part(
     show_values(design, part.params, settings)
     show_steps(part.steps)
     show_measures(part)
-    show_written(_saved(part, out, suffixes, mesh_options))
+    show_written(_saved(part, out, suffixes, mesh_options, each))
     return 0
 
 
-def _saved(part: Part, out: Path, suffixes: Sequence[str], mesh_options: Mapping[str, Any]) -> list[Path]:
+def _saved(
+    part: Part, out: Path, suffixes: Sequence[str], mesh_options: Mapping[str, Any], each: bool
+) -> list[Path]:
     _make_folder(out)
-    paths = []
+    paths: list[Path] = []
     for suffix in suffixes:
         path = out / f"{part.name}.{suffix}"
-        save(part, path, **(mesh_options if suffix == "stl" else {}))
-        paths.append(path)
+        options = mesh_options if suffix == "stl" else {}
+        if each and part.bodies:
+            paths += save_each(part, path, **options)
+        else:
+            save(part, path, **options)
+            paths.append(path)
     return paths
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from typing import Annotated, Any, get_args, get_origin
 
 from ..errors import ParameterError
@@ -60,7 +59,7 @@ class Design:
                 "build it with the job that is passed in"
             )
         name = self.name if result.name == "part" else result.name
-        return replace(result, name=name, params=checked, steps=job.steps)
+        return result.as_made(name, checked, job.steps)
 
 
 def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Callable[..., Part | Body]], Design]:

@@ -27,7 +27,7 @@ from ..sketch.region import Region
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
 from .atomic import write_atomically
-from .part import Part, parse_color
+from .part import Part
 
 Encoder = Callable[..., bytes | memoryview]
 
@@ -35,7 +35,8 @@ Encoder = Callable[..., bytes | memoryview]
 def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     """Write a part, body, mesh or sketch to a file; written whole or not at all.
 
-    .step .stp : parts and bodies. Options: `schema` "ap242" or "ap214".
+    .step .stp : parts and bodies; a part of several bodies as an assembly.
+        Options: `schema` "ap242" or "ap214".
     .stl : parts, bodies and meshes. Options: `chord` (length unit), `angle` (degrees), `ascii`,
         `unit` to convert to.
     .svg .dxf : sketches, regions and planar faces, flat and at true size.
@@ -62,6 +63,27 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     write_atomically(target, data)
 
 
+def save_each(part: Part, path: str | PathLike[str], **options: Any) -> tuple[Path, ...]:
+    """Write every body of a part to a file of its own: foot.step gives foot-frame.step, foot-pin.step.
+
+    Returns the paths. Options as for `save`; raises ExchangeError, also where two names make one file.
+    """
+    target = Path(path)
+    if not part.bodies:
+        raise ExchangeError(f"{target.name}: the part is one body; save it as it is")
+    found = {name: target.with_name(_file_name(target, name)) for name in part.leaves()}
+    if len({p.name.lower() for p in found.values()}) < len(found):
+        raise ExchangeError(f"{target.name}: two bodies of the part would get one file name")
+    for name, leaf in part.leaves().items():
+        save(leaf, found[name], **options)
+    return tuple(found.values())
+
+
+def _file_name(target: Path, name: str) -> str:
+    plain = "".join(c if c.isalnum() or c in "-_." else "_" for c in name)
+    return f"{target.stem}-{plain}{target.suffix}"
+
+
 def read_mesh(path: str | PathLike[str]) -> Mesh:
     """The mesh in an .stl file. Its unit is "" if the file does not tell. Raises ExchangeError."""
     source = Path(path)
@@ -79,8 +101,8 @@ def read_mesh(path: str | PathLike[str]) -> Mesh:
 
 def _solids(obj: Any, name: str) -> list[Solid]:
     if isinstance(obj, Part):
-        color = None if obj.color is None else parse_color(obj.color)
-        return [Solid(name, obj.body, color)]
+        leaves = obj.leaves() if obj.bodies else {name: obj}
+        return [Solid(label, leaf.body, leaf.color) for label, leaf in leaves.items()]
     if isinstance(obj, Body):
         return [Solid(name, obj)]
     raise ExchangeError(f"{type(obj).__name__} cannot be saved as a solid; save a Part or a Body")

@@ -15,6 +15,7 @@ from ..modelling.revolve import revolve
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
+from ..topology.selection import Selection
 from .recorder import Profile, Recorder, naming_step
 from .steps import Step
 
@@ -194,7 +195,7 @@ class Job(Recorder):
         self,
         name: str,
         body: Body,
-        on: BodyFace,
+        on: BodyFace | Selection[BodyFace],
         at: Iterable[float] | Iterable[Iterable[float]],
         diameter: float,
         depth: Depth = THROUGH,
@@ -239,14 +240,20 @@ class Job(Recorder):
         along: Axis | Vec3,
         *,
         both: bool = False,
+        count2: int = 1,
+        spacing2: float | None = None,
+        along2: Axis | Vec3 | None = None,
     ) -> Body:
-        """`count` copies in a row, on both sides of the first with `both`. Copies that touch are united."""
-        return self._record(
-            name,
-            "linear_pattern",
-            f"{count} x {spacing}",
-            lambda _: patterns.linear_pattern(body, count, spacing, along, both=both),
-        )
+        """`count` copies in a row, on both sides of the first with `both`; with `along2` as many rows as
+        `count2`, `spacing2` apart. Copies that touch are united."""
+        detail = f"{count} x {spacing}" + (f", {count2} rows" if along2 is not None else "")
+
+        def build(_: list[str]) -> Body:
+            return patterns.linear_pattern(
+                body, count, spacing, along, both=both, count2=count2, spacing2=spacing2, along2=along2
+            )
+
+        return self._record(name, "linear_pattern", detail, build)
 
     def circular_pattern(self, name: str, body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:
         """`count` copies about an axis, over a whole turn or up to `angle` degrees."""

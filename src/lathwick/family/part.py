@@ -1,11 +1,13 @@
-"""`Part`: a body with what a workshop needs to know about it; and `Material`."""
+"""`Part`: a body, or several, with what a workshop needs to know about it; and `Material`."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
 from os import PathLike
+from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
@@ -66,29 +68,89 @@ def _kilograms(text: str) -> float:
     return float(value) * known[mass] / float(factor(length, "mm")) ** 3
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, init=False, repr=False)
 class Part:
-    """A body with a name, a material and a color, and how it was made.
+    """A body, or several kept apart, with a material and a color, and how it was made.
 
-    `params` are the resolved parameters, `steps` the steps of the job; both are empty for a part
-    made by hand. `color` is "#rrggbb" or three numbers from 0 to 1.
+    body : a Body; or a mapping of names to bodies (or to parts with a material and a color of their own),
+        which are never united, even where they touch. `body` is then all of them side by side.
+    color : "#rrggbb" or three numbers from 0 to 1. It and the material also hold for the bodies that have
+        none of their own.
+    bodies : the parts by name; empty for a part of one body.
+    params, steps : the resolved parameters and the steps of the job; empty for a part made by hand.
+
+    Raises ParameterError for bodies in different units, or whose masses cannot be added up.
     """
 
     body: Body
-    material: Material | None = None
-    name: str = "part"
-    color: Color | str | None = None
-    params: Mapping[str, Value] = field(default_factory=dict)
-    steps: tuple[Step, ...] = ()
+    bodies: Mapping[str, Part]
+    material: Material | None
+    name: str
+    color: Color | None
+    params: Mapping[str, Value]
+    steps: tuple[Step, ...]
 
-    def __post_init__(self) -> None:
-        if not isinstance(self.body, Body):
-            raise TypeError(f"a part is made of a Body, not of {type(self.body).__name__}")
-        object.__setattr__(self, "params", MappingProxyType(dict(self.params)))
-        object.__setattr__(self, "color", None if self.color is None else parse_color(self.color))
+    def __init__(
+        self,
+        body: Body | Mapping[str, Body | Part],
+        material: Material | None = None,
+        name: str = "part",
+        color: Color | str | None = None,
+        params: Mapping[str, Value] | None = None,
+        steps: tuple[Step, ...] = (),
+    ) -> None:
+        put: Callable[[str, object], None] = partial(object.__setattr__, self)
+        put("material", material)
+        put("name", name)
+        put("color", None if color is None else parse_color(color))
+        pieces = self._pieces(body) if isinstance(body, Mapping) else {}
+        put("bodies", MappingProxyType(pieces))
+        whole = _side_by_side(list(pieces.values())) if isinstance(body, Mapping) else body
+        if not isinstance(whole, Body):
+            raise TypeError(f"a part is made of a Body, not of {type(whole).__name__}")
+        put("body", whole)
+        put("params", MappingProxyType(dict(params or {})))
+        put("steps", steps)
+
+    def _pieces(self, bodies: Mapping[str, Body | Part]) -> dict[str, Part]:
+        """The bodies as parts that have their names, and what they inherit from the whole."""
+        if not bodies:
+            raise ParameterError("a part needs at least one body")
+        found: dict[str, Part] = {}
+        for name, piece in bodies.items():
+            if not isinstance(name, str) or not name.strip() or "/" in name:
+                raise ParameterError(f'a body of a part needs a name without "/", got {name!r}')
+            if not isinstance(piece, (Body, Part)):
+                raise TypeError(f'"{name}" of a part is a Body or a Part, not {type(piece).__name__}')
+            own = piece if isinstance(piece, Part) else Part(piece)
+            found[name] = Part(
+                own.bodies or own.body,
+                own.material or self.material,
+                name,
+                own.color or self.color,
+                own.params,
+                own.steps,
+            )
+        return found
+
+    def as_made(self, name: str, params: Mapping[str, Value], steps: tuple[Step, ...]) -> Part:
+        """The same part with a name, parameters and steps."""
+        return Part(self.bodies or self.body, self.material, name, self.color, params, steps)
+
+    def leaves(self) -> Mapping[str, Part]:
+        """The parts of one body each, by name ("frame", or "frame/pin" for a part in a part); a part of
+        one body by its own name."""
+        if not self.bodies:
+            return {self.name: self}
+        found: dict[str, Part] = {}
+        for name, piece in self.bodies.items():
+            inner = piece.leaves() if piece.bodies else {"": piece}
+            found |= {f"{name}/{k}" if k else name: p for k, p in inner.items()}
+        return found
 
     def __repr__(self) -> str:
-        return f'<Part "{self.name}": volume {self.volume:.6g} {self.unit}³>'
+        count = f"{len(self.bodies)} bodies, " if self.bodies else ""
+        return f'<Part "{self.name}": {count}volume {self.volume:.6g} {self.unit}³>'
 
     @property
     def unit(self) -> str:
@@ -122,15 +184,21 @@ class Part:
 
     @property
     def mass(self) -> float | None:
-        """Volume times density; None without a material."""
-        return None if self.material is None else self.volume * self.material.density_in(self.unit)
+        """Volume times density, of all bodies together; None where a material is missing."""
+        masses = [p.volume * p.material.density_in(p.unit) for p in self.leaves().values() if p.material]
+        return math.fsum(masses) if len(masses) == len(self.leaves()) else None
+
+    @property
+    def mass_unit(self) -> str:
+        """ "kg" where the densities are texts with a unit, else ""."""
+        materials = [p.material for p in self.leaves().values()]
+        return materials[0].mass_unit if materials[0] else ""
 
     @property
     def mass_text(self) -> str:
         """The mass to four digits, with its unit where that is known; "" without a material."""
-        if self.material is None or self.mass is None:
-            return ""
-        return f"{self.mass:.4g} {self.material.mass_unit}".rstrip()
+        mass = self.mass
+        return "" if mass is None else f"{mass:.4g} {self.mass_unit}".rstrip()
 
     @property
     def warnings(self) -> tuple[str, ...]:
@@ -143,9 +211,28 @@ class Part:
 
         save(self, path, **options)
 
+    def save_each(self, path: str | PathLike[str], **options: Any) -> tuple[Path, ...]:
+        """Write every body to a file of its own, named after it. See `lathwick.save_each`."""
+        from .files import save_each
+
+        return save_each(self, path, **options)
+
     def picture(self, path: str | PathLike[str], **options: Any) -> None:
         """Write a shaded picture of the part as a PNG. See `view.body_picture` for the options."""
         self.save(path, **options)
+
+
+def _side_by_side(parts: Sequence[Part]) -> Body:
+    """One body of all lumps of the parts."""
+    units = sorted({part.unit for part in parts})
+    if len(units) > 1:
+        raise ParameterError(f"the bodies of a part are in different units: {', '.join(units)}")
+    materials = [leaf.material for part in parts for leaf in part.leaves().values()]
+    if len({m.mass_unit for m in materials if m}) > 1:
+        raise ParameterError(
+            "the masses of the bodies cannot be added up: some densities have a unit, some have none"
+        )
+    return Body(tuple(lump for part in parts for lump in part.body.pieces), units[0])
 
 
 def parse_color(color: Color | str) -> Color:

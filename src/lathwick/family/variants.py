@@ -301,7 +301,7 @@ def _build_row(order: _Order, row: Row) -> Variant:
         return _failure(row, values, time.perf_counter() - started, reason)
     seconds = time.perf_counter() - started
     message = "; ".join(part.warnings)
-    unit = part.material.mass_unit if part.material else ""
+    unit = part.mass_unit
     return Variant(
         row.place, row.name, values, DONE, part.volume, part.mass, tuple(files), seconds, message, unit
     )

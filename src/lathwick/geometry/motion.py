@@ -118,6 +118,12 @@ def carried_to(plane: Plane) -> Motion:
     return Motion(plane.x, plane.y, plane.normal, plane.origin)
 
 
+def brought_from(plane: Plane) -> Motion:
+    """What carries `plane` with its axes to the XY plane; the reverse of `carried_to`."""
+    x, y, z = zip(plane.x, plane.y, plane.normal, strict=True)
+    return Motion(x, y, z, plane.local((0.0, 0.0, 0.0)))
+
+
 def scaled_by(factor: float) -> Motion:
     """All lengths times `factor`, about the origin."""
     return Motion(factor=float(factor))

@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Final
 
 from ..errors import ModellingError
+from ..geometry.motion import brought_from
 from ..geometry.placement import Plane, rotated
 from ..geometry.surfaces import CylinderSurface
 from ..geometry.tolerance import RESOLUTION
@@ -15,9 +16,12 @@ from ..geometry.vector import Vec2, along, dot, negated, scaled
 from ..topology.body import Body, BodyFace
 from ..topology.brep import Lump, Shell
 from ..topology.names import FaceName
-from .combine import Warn, cut, reach_along, silent, union
+from ..topology.selection import Selection
+from .boolean.operations import combined
+from .combine import Warn, cut, reach_along, separate, silent, union
 from .flat_faces import plane_of_face
 from .primitives import cone, cylinder, size
+from .transform import transformed
 
 
 class Through:
@@ -32,12 +36,14 @@ class Through:
 
 THROUGH: Final = Through()
 AXIS: Final = "axis"
+INNER: Final = "first inner face"
+FAR: Final = "far wall"
 Depth = float | Through | str
 
 
 def hole(
     body: Body,
-    on: BodyFace,
+    on: BodyFace | Selection[BodyFace],
     at: Iterable[float] | Iterable[Iterable[float]],
     diameter: float,
     depth: Depth = THROUGH,
@@ -49,15 +55,19 @@ def hole(
 ) -> Body:
     """Drill a face at one point or several.
 
-    on : a planar face; `at` are points (x, y) of its plane (see `plane_of_face`). Or a cylindrical face;
-        `at` are (height along its axis from the foot of the origin, angle in degrees from the axis
-        frame's x), and the hole goes straight in.
-    depth : from the face to the flat bottom; THROUGH; on a cylinder also "axis".
+    on : a planar face, or a selection of one; `at` are points (x, y) of its plane (see
+        `plane_of_face`). Or a cylindrical face; `at` are (height along its axis from the foot of the
+        origin, angle in degrees from the axis frame's x), and the hole goes straight in.
+    depth : from the face to the flat bottom; THROUGH; "first inner face": through the wall that it meets
+        first, into the space behind; "far wall": through all but the last wall (a solid body has only
+        one, which is drilled through); on a cylinder also "axis", a flat bottom there.
     counterbore : (diameter, depth). countersink : (diameter at the face, full angle in degrees).
     Faces: `side`, `bottom`, `counterbore`, `seat`, `countersink`. Raises ModellingError.
     """
+    if isinstance(on, Selection) and len(on) == 1:
+        on = on[0]
     if not isinstance(on, BodyFace):
-        raise ModellingError(f"a hole is drilled into a face of a body, got {on!r}")
+        raise ModellingError(f"a hole is drilled into one face of a body, got {on!r}")
     wide = size(diameter, "diameter")
     spots = _points(at)
     tools = [
@@ -128,9 +138,13 @@ def _tool(
 ) -> Body:
     widest = max([diameter, *(d[0] for d in (counterbore, countersink) if d)])
     lift = 0.0 if radius is None else widest  # a cylinder falls away from the plane at the mouth
-    deep = _depth(body, entry, depth, radius)
     start = entry.offset(-lift)
     unit = body.unit
+    if depth in (INNER, FAR):
+        drill = cylinder(0.5 * diameter, reach_along(body, entry)[1] + lift, on=start, unit=unit)
+        deep = _behind_walls(body, drill, entry, str(depth))
+    else:
+        deep = _depth(body, entry, depth, radius)
     parts = [_named(cylinder(0.5 * diameter, deep + lift, on=start, unit=unit, step=step), "bottom", step)]
     if counterbore is not None:
         wide, seat = size(counterbore[0], "counterbore diameter"), size(counterbore[1], "counterbore depth")
@@ -163,8 +177,33 @@ def _depth(body: Body, entry: Plane, depth: Depth, radius: float | None) -> floa
             raise ModellingError('a depth of "axis" needs a hole on a cylinder')
         return radius
     if isinstance(depth, str):
-        raise ModellingError(f'a depth is a number, THROUGH or "axis", got "{depth}"')
+        raise ModellingError(f'a depth is a number, THROUGH, "{INNER}", "{FAR}" or "axis", got "{depth}"')
     return size(depth, "depth")
+
+
+def _behind_walls(body: Body, drill: Body, entry: Plane, depth: str) -> float:
+    """How deep a drill goes to end in the open: behind the first wall, or before the last."""
+    removed = combined(body, drill, "intersect")
+    if removed is None:
+        raise ModellingError("the hole does not meet the body")
+    spans = sorted(_span_along(lump, entry) for lump in separate(removed))
+    if depth == INNER and len(spans) < 2:
+        raise ModellingError("there is no inner face: the hole would come out at the far side; use THROUGH")
+    number = 1 if depth == INNER else max(1, len(spans) - 1)
+    behind = max(high for _, high in spans[:number])
+    if number == len(spans):
+        return behind + (behind - spans[0][0])
+    before = min(low for low, _ in spans[number:])
+    if not before - behind > 2.0 * RESOLUTION:
+        raise ModellingError(
+            f"there is no room to end the hole in: the walls before and behind overlap at depth {behind:g}"
+        )
+    return 0.5 * (behind + before)
+
+
+def _span_along(body: Body, entry: Plane) -> tuple[float, float]:
+    low, high = transformed(body, brought_from(entry)).bounds
+    return low[2], high[2]
 
 
 def _named(tool: Body, floor: str, step: str, wall: str = "side") -> Body:

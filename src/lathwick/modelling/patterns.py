@@ -9,7 +9,7 @@ from ..errors import ModellingError
 from ..geometry.motion import moved_by, turned
 from ..geometry.placement import Axis, Plane, as_direction
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import scaled
+from ..geometry.vector import Vec3, add, cross, norm, scaled
 from ..topology.body import Body
 from .combine import union
 from .transform import mirrored, transformed
@@ -18,16 +18,38 @@ MOST = 100_000
 
 
 def linear_pattern(
-    body: Body, count: int, spacing: float, along: Axis | Iterable[float], *, both: bool = False
+    body: Body,
+    count: int,
+    spacing: float,
+    along: Axis | Iterable[float],
+    *,
+    both: bool = False,
+    count2: int = 1,
+    spacing2: float | None = None,
+    along2: Axis | Iterable[float] | None = None,
 ) -> Body:
     """`count` copies in all, each `spacing` from the one before along a direction.
 
-    both : as many again on the other side of the first. Faces keep their names.
+    both : as many again on the other side of the first, in each direction.
+    count2, spacing2, along2 : the row repeated in a second direction, which makes a grid.
+    Faces keep their names. Raises ModellingError, also for a second direction parallel to the first.
     """
-    number, gap = _count(count), _spacing(spacing)
     way = as_direction(along, "pattern direction")
-    first = -(number - 1) if both else 0
-    return union(*(transformed(body, moved_by(*scaled(way, k * gap))) for k in range(first, number)))
+    row = _row(count, spacing, way, both)
+    if along2 is None:
+        if count2 != 1 or spacing2 is not None:
+            raise ModellingError("a grid needs along2, the second direction")
+        return union(*(transformed(body, moved_by(*shift)) for shift in row))
+    side = as_direction(along2, "second pattern direction")
+    if norm(cross(way, side)) < 1e-6:
+        raise ModellingError("the two directions of a grid must not be parallel")
+    column = _row(count2, spacing if spacing2 is None else spacing2, side, both)
+    return union(*(transformed(body, moved_by(*add(a, b))) for b in column for a in row))
+
+
+def _row(count: int, spacing: float, way: Vec3, both: bool) -> list[Vec3]:
+    number, gap = _count(count), _spacing(spacing)
+    return [scaled(way, k * gap) for k in range(-(number - 1) if both else 0, number)]
 
 
 def circular_pattern(body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:

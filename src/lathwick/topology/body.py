@@ -22,7 +22,7 @@ from .inside import contains
 from .mass import MassProperties, mass_properties
 from .names import Address, FaceName
 from .selection import Selection, in_plane
-from .trim import region_of
+from .trim import INSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
 SMOOTH = 1e-6
@@ -286,6 +286,16 @@ class BodyFace:
     def edges(self) -> Selection[BodyEdge]:
         """The edges around the face."""
         return Selection(BodyEdge(self.body, c.edge) for c in self.brep.coedges())
+
+    def distance_to(self, point: Vec3) -> float:
+        """Distance from `point` to the nearest point of the face."""
+        surface = self.brep.surface
+        foot = surface.points(surface.parameters(np.array([point])))
+        state = region_of(self.brep).states(foot)[0]
+        if state == UNCLEAR:
+            raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
+        away = [math.dist(foot[0].tolist(), point)] if state == INSIDE else []
+        return min(away + [edge.distance_to(point) for edge in self.edges()])
 
     def lies_in(self, plane: Plane) -> bool:
         """Whether the whole face lies in `plane`."""

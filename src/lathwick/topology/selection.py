@@ -120,8 +120,7 @@ class Selection(Sequence[T], Generic[T]):
         return self.where(lambda item: item.lies_in(plane))
 
     def nearest(self, point: Iterable[float]) -> Selection[T]:
-        """The one edge or vertex nearest to `point` (the first of equals)."""
-        self._need("nearest", "edge", "vertex")
+        """The one face, edge or vertex nearest to `point` (the first of equals)."""
         p = vec3(point)
         items: tuple[Any, ...] = self._items
         return Selection([min(items, key=lambda item: item.distance_to(p))] if items else [])

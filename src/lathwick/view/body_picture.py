@@ -7,6 +7,7 @@ face changes or the depth jumps, which gives edges and outlines without hidden o
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -29,21 +30,27 @@ LIGHTS = (((-0.3, 0.7, 1.0), 0.5), ((0.9, 0.1, 0.5), 0.16))
 """Directions in camera axes (right, up, towards the camera), and strengths."""
 LINE_STRENGTH = 0.78
 SMOOTH_LINE_STRENGTH = 0.22
+MOST_ENTRIES = 20
+
+Color = tuple[float, float, float]
 
 
 def draw_body(
     figure: Figure,
     body: Body,
     name: str,
-    color: tuple[float, float, float],
+    colors: FloatArray,
     size: tuple[int, int],
     mass: str = "",
     view: str = "iso",
 ) -> None:
-    """Draw `body` over the whole figure, with a caption and the directions of the axes."""
+    """Draw `body` over the whole figure, with a caption and the directions of the axes.
+
+    colors : of each face, shape (F, 3).
+    """
     mesh, owner = tessellate_by_face(body, None, 4.0)
     camera = Camera.looking(view, mesh.vertices, size, MARGIN)
-    image = _render(body, mesh.vertices, mesh.triangles, owner, camera, color, size)
+    image = _render(body, mesh.vertices, mesh.triangles, owner, camera, colors, size)
     axes = figure.add_axes((0, 0, 1, 1))
     axes.imshow(image, interpolation="none", aspect="auto")
     axes.set_axis_off()
@@ -57,7 +64,7 @@ def _render(
     triangles: IntArray,
     owner: IntArray,
     camera: Camera,
-    color: tuple[float, float, float],
+    colors: FloatArray,
     size: tuple[int, int],
 ) -> FloatArray:
     width, height = size[0] * OVERSAMPLING, size[1] * OVERSAMPLING
@@ -71,7 +78,7 @@ def _render(
     light[hit] = _shade(body, face[hit], points, camera)
     image = _paper(width, height)
     lit = image.reshape(-1, 3)
-    lit[hit] = np.clip(light[hit, None] * np.array(color) ** 0.9, 0, 1)
+    lit[hit] = np.clip(light[hit, None] * colors[face[hit]] ** 0.9, 0, 1)
     strength = _lines(body, face.reshape(height, width), depth.reshape(height, width), camera.scale)
     image *= 1.0 - strength[:, :, None]
     return image.reshape(size[1], OVERSAMPLING, size[0], OVERSAMPLING, 3).mean(axis=(1, 3))
@@ -158,6 +165,18 @@ def _caption(figure: Figure, body: Body, name: str, mass: str) -> None:
         text += f"    mass {mass}"
     figure.text(0.028, 0.945, name, fontsize=17, color=INK, family=FONT, weight="bold", va="center")
     figure.text(0.028, 0.905, text, fontsize=11, color=QUIET, family=FONT, va="center")
+
+
+def draw_legend(figure: Figure, entries: Sequence[tuple[str, Color]]) -> None:
+    """The names of the bodies of a part with their colors, down the right side."""
+    for row, (name, color) in enumerate(entries[:MOST_ENTRIES]):
+        y = 0.945 - 0.035 * row
+        figure.text(0.955, y, name, fontsize=11, color=INK, family=FONT, ha="right", va="center")
+        figure.text(0.962, y, "■", fontsize=13, color=color, family=FONT, ha="left", va="center")
+    if len(entries) > MOST_ENTRIES:
+        more = f"and {len(entries) - MOST_ENTRIES} more"
+        y = 0.945 - 0.035 * MOST_ENTRIES
+        figure.text(0.955, y, more, fontsize=11, color=QUIET, family=FONT, ha="right", va="center")
 
 
 def _directions(figure: Figure, camera: Camera, size: tuple[int, int]) -> None:

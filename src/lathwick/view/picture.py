@@ -5,11 +5,13 @@ from __future__ import annotations
 import io
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from ..errors import ExchangeError
-from ..family.part import STEEL_BLUE, Part, parse_color
+from ..family.part import STEEL_BLUE, Part
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
-from .style import DPI, PAPER, SIZE
+from .style import BODY_COLORS, DPI, PAPER, SIZE
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -34,15 +36,22 @@ def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str |
 
         draw_sketch(figure, obj)
     elif isinstance(obj, (Part, Body)):
-        from .body_picture import draw_body
-
-        body = obj.body if isinstance(obj, Part) else obj
-        color = obj.color if isinstance(obj, Part) and obj.color else STEEL_BLUE
-        mass = obj.mass_text if isinstance(obj, Part) else ""
-        draw_body(figure, body, name, parse_color(color), pixels, mass, view or "iso")
+        _draw_part(figure, obj if isinstance(obj, Part) else Part(obj), name, pixels, view or "iso")
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
     return encoded(figure)
+
+
+def _draw_part(figure: Figure, part: Part, name: str, pixels: tuple[int, int], view: str) -> None:
+    from .body_picture import draw_body, draw_legend
+
+    leaves = part.leaves()
+    plain = BODY_COLORS if part.bodies else (STEEL_BLUE,)
+    colors = [leaf.color or plain[i % len(plain)] for i, leaf in enumerate(leaves.values())]
+    counts = [len(leaf.body.brep_faces) for leaf in leaves.values()]
+    draw_body(figure, part.body, name, np.repeat(colors, counts, axis=0), pixels, part.mass_text, view)
+    if part.bodies:
+        draw_legend(figure, list(zip(leaves, colors, strict=True)))
 
 
 def new_figure(size: tuple[int, int]) -> Figure:

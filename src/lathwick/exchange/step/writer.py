@@ -61,7 +61,7 @@ class Solid:
 def write_step(
     name: str, solids: Sequence[Solid], *, stamp: datetime, schema: str = "ap242", version: str = ""
 ) -> str:
-    """The text of a STEP file with one product `name` that holds `solids`.
+    """The text of a STEP file: one product `name` that is a solid, or an assembly of several products.
 
     stamp : time for the header. schema : "ap242" or "ap214". version : of this package.
     All bodies must share one length unit, which the file states. Raises ExchangeError.
@@ -72,7 +72,11 @@ def write_step(
     if len(units) != 1:
         raise ExchangeError(f"a STEP file needs bodies of one unit, got {sorted(units) or 'no body'}")
     rows = Instances()
-    _Product(rows, PROTOCOLS[schema], units.pop()).write(name, solids)
+    products = _Products(rows, PROTOCOLS[schema], units.pop())
+    if len(solids) == 1:
+        products.write(name, solids[0])
+    else:
+        products.write_assembly(name, solids)
     return (
         "ISO-10303-21;\n"
         + _header(name, PROTOCOLS[schema], stamp, version)
@@ -92,46 +96,87 @@ def _header(name: str, protocol: Protocol, stamp: datetime, version: str) -> str
     )
 
 
+@dataclass(frozen=True, slots=True)
 class _Product:
-    """One product and everything that belongs to it."""
+    """References of a product: its definition, the shape of that, and the representation of the shape."""
+
+    definition: str
+    shape: str
+    representation: str
+
+
+class _Products:
+    """Products, each with everything that belongs to it."""
 
     def __init__(self, rows: Instances, protocol: Protocol, unit: str) -> None:
         self._rows = rows
         self._protocol = protocol
         self._shape = ShapeWriter(rows)
         self._unit = self._length_unit(unit)
+        self._application = self._application_context()
+        self._context = self._geometric_context()
 
-    def write(self, name: str, solids: Sequence[Solid]) -> None:
+    def write(self, name: str, solid: Solid) -> _Product:
+        """A product that is one body."""
+        definition, shape = self._definition(name)
+        written = self._solids(solid)
+        items = listed([self._shape.placement(XY), *written])
+        brep = self._rows.add(f"ADVANCED_BREP_SHAPE_REPRESENTATION({string(name)},{items},{self._context})")
+        self._rows.add(f"SHAPE_DEFINITION_REPRESENTATION({shape},{brep})")
+        if solid.color is not None:
+            self._colors([(reference, solid.color) for reference in written])
+        self._validation([solid], shape)
+        return _Product(definition, shape, brep)
+
+    def write_assembly(self, name: str, solids: Sequence[Solid]) -> None:
+        """A product that is made of others, all where they are modelled."""
         add = self._rows.add
-        shape_of = self._definition(name)
-        context = self._context()
-        written = [(reference, s.color) for s in solids for reference in self._solids(s)]
-        items = listed([self._shape.placement(XY), *(reference for reference, _ in written)])
-        brep = add(f"ADVANCED_BREP_SHAPE_REPRESENTATION({string(name)},{items},{context})")
-        add(f"SHAPE_DEFINITION_REPRESENTATION({shape_of},{brep})")
-        self._colors([(r, c) for r, c in written if c is not None], context)
-        self._validation(solids, shape_of, context)
+        definition, shape = self._definition(name)
+        place = self._shape.placement(XY)
+        whole = add(f"SHAPE_REPRESENTATION({string(name)},({place}),{self._context})")
+        add(f"SHAPE_DEFINITION_REPRESENTATION({shape},{whole})")
+        for number, solid in enumerate(solids, start=1):
+            piece = self.write(solid.name, solid)
+            use = add(
+                f"NEXT_ASSEMBLY_USAGE_OCCURRENCE('{number}',{string(solid.name)},'',"
+                f"{definition},{piece.definition},$)"
+            )
+            used = add(f"PRODUCT_DEFINITION_SHAPE('','',{use})")
+            move = add(f"ITEM_DEFINED_TRANSFORMATION('','',{place},{place})")
+            relation = add(
+                f"(REPRESENTATION_RELATIONSHIP('','',{piece.representation},{whole})"
+                f"REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION({move})"
+                "SHAPE_REPRESENTATION_RELATIONSHIP())"
+            )
+            add(f"CONTEXT_DEPENDENT_SHAPE_REPRESENTATION({relation},{used})")
+        self._validation(solids, shape)
 
     def _solids(self, solid: Solid) -> list[str]:
         lumps = solid.body.pieces
         names = [solid.name] if len(lumps) == 1 else [f"{solid.name} {i}" for i in range(1, len(lumps) + 1)]
         return [self._shape.solid(lump, name) for lump, name in zip(lumps, names, strict=True)]
 
-    def _definition(self, name: str) -> str:
-        """The product down to its PRODUCT_DEFINITION_SHAPE."""
-        add, protocol, label = self._rows.add, self._protocol, string(name)
-        application = add(f"APPLICATION_CONTEXT({string(protocol.context)})")
-        add(
+    def _application_context(self) -> str:
+        protocol = self._protocol
+        application = self._rows.add(f"APPLICATION_CONTEXT({string(protocol.context)})")
+        self._rows.add(
             "APPLICATION_PROTOCOL_DEFINITION('international standard',"
             f"{string(protocol.name)},{protocol.year},{application})"
         )
-        context = add(f"PRODUCT_CONTEXT('',{application},'mechanical')")
+        return application
+
+    def _definition(self, name: str) -> tuple[str, str]:
+        """A product's PRODUCT_DEFINITION and its PRODUCT_DEFINITION_SHAPE."""
+        add, label = self._rows.add, string(name)
+        context = self._rows.share(f"PRODUCT_CONTEXT('',{self._application},'mechanical')")
         product = add(f"PRODUCT({label},{label},'',({context}))")
         add(f"PRODUCT_RELATED_PRODUCT_CATEGORY('part',$,({product}))")
         formation = add(f"PRODUCT_DEFINITION_FORMATION('','',{product})")
-        stage = add(f"PRODUCT_DEFINITION_CONTEXT('part definition',{application},'design')")
+        stage = self._rows.share(
+            f"PRODUCT_DEFINITION_CONTEXT('part definition',{self._application},'design')"
+        )
         definition = add(f"PRODUCT_DEFINITION('design','',{formation},{stage})")
-        return add(f"PRODUCT_DEFINITION_SHAPE('','',{definition})")
+        return definition, add(f"PRODUCT_DEFINITION_SHAPE('','',{definition})")
 
     def _length_unit(self, unit: str) -> str:
         add = self._rows.add
@@ -144,7 +189,7 @@ class _Product:
         prefix = {"mm": ".MILLI.", "cm": ".CENTI.", "m": "$"}[unit]
         return add(f"(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT({prefix},.METRE.))")
 
-    def _context(self) -> str:
+    def _geometric_context(self) -> str:
         add, length = self._rows.add, self._unit
         radian = add("(NAMED_UNIT(*)PLANE_ANGLE_UNIT()SI_UNIT($,.RADIAN.))")
         steradian = add("(NAMED_UNIT(*)SI_UNIT($,.STERADIAN.)SOLID_ANGLE_UNIT())")
@@ -159,7 +204,7 @@ class _Product:
             "REPRESENTATION_CONTEXT('model','3D'))"
         )
 
-    def _colors(self, colored: Sequence[tuple[str, Color]], context: str) -> None:
+    def _colors(self, colored: Sequence[tuple[str, Color]]) -> None:
         add, share, styled = self._rows.add, self._rows.share, []
         for reference, color in colored:
             red, green, blue = (real(c) for c in color)
@@ -171,11 +216,11 @@ class _Product:
             usage = share(f"SURFACE_STYLE_USAGE(.BOTH.,{both})")
             style = share(f"PRESENTATION_STYLE_ASSIGNMENT(({usage}))")
             styled.append(add(f"STYLED_ITEM('color',({style}),{reference})"))
-        if styled:
-            add(f"MECHANICAL_DESIGN_GEOMETRIC_PRESENTATION_REPRESENTATION('',{listed(styled)},{context})")
+        items = listed(styled)
+        add(f"MECHANICAL_DESIGN_GEOMETRIC_PRESENTATION_REPRESENTATION('',{items},{self._context})")
 
-    def _validation(self, solids: Sequence[Solid], shape_of: str, context: str) -> None:
-        """Volume, area and centroid of everything in the product."""
+    def _validation(self, solids: Sequence[Solid], shape_of: str) -> None:
+        """Volume, area and centroid of all that is in a product."""
         whole = mass_properties([face for s in solids for face in s.body.brep_faces])
         measures = (
             ("volume", "VOLUME_MEASURE", whole.volume, 3),
@@ -187,12 +232,12 @@ class _Product:
             item = self._rows.add(
                 f"MEASURE_REPRESENTATION_ITEM('{label} measure',{measure}({real(value)}),{unit})"
             )
-            self._property(label, item, shape_of, context)
+            self._property(label, item, shape_of)
         center = self._shape.point(whole.centroid, "centre point")
-        self._property("centroid", center, shape_of, context)
+        self._property("centroid", center, shape_of)
 
-    def _property(self, label: str, item: str, shape_of: str, context: str) -> None:
+    def _property(self, label: str, item: str, shape_of: str) -> None:
         add = self._rows.add
         definition = add(f"PROPERTY_DEFINITION('geometric_validation_property','{label}',{shape_of})")
-        representation = add(f"REPRESENTATION('{label}',({item}),{context})")
+        representation = add(f"REPRESENTATION('{label}',({item}),{self._context})")
         add(f"PROPERTY_DEFINITION_REPRESENTATION({definition},{representation})")
