@@ -22,6 +22,7 @@ GRID = 192
 
 NEWTON_ROUNDS = 12
 SPANS_TOGETHER = 4
+SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
 
@@ -113,12 +114,19 @@ class BSpline:
             slope = (off * d1).sum(axis=1)
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
             safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
-            moved = np.clip(u - slope / safe, self.low, self.high)
+            moved = self._kept(u - slope / safe)
             done = np.abs(moved - u).max() <= 1e-15 * (self.high - self.low)
             u = moved
             if done:
                 break
         return u
+
+    def _kept(self, u: FloatArray) -> FloatArray:
+        """Parameters brought into the range: round a closed curve, else to its nearer end."""
+        if self.is_closed:
+            over = (u < self.low) | (u > self.high)
+            return np.where(over, self.low + (u - self.low) % (self.high - self.low), u)
+        return np.clip(u, self.low, self.high)
 
     def between(self, t0: float, t1: float) -> Self:
         """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2)."""
@@ -209,6 +217,15 @@ class SplineCurve(BSpline):
 @dataclass(frozen=True, eq=False)
 class FittedCurve(SplineCurve):
     """A spline fitted so closely to a smooth curve that it counts as smooth across its knots."""
+
+    @cached_property
+    def period(self) -> float:
+        """As for any spline; but a curve whose ends meet at an angle cannot be passed round."""
+        if not self.is_closed:
+            return 0.0
+        first, last = BSpline.derivatives(self, np.array([self.low, self.high]))
+        smooth = first @ last > SMOOTH_COSINE * float(np.linalg.norm(first) * np.linalg.norm(last))
+        return self.high - self.low if smooth else 0.0
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, every second knot."""

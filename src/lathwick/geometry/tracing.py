@@ -18,6 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
+from .flat_contacts import flat_contacts
 from .meetings import Meeting
 from .placement import FloatArray
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
@@ -34,6 +35,14 @@ FIT = 3e-11
 MOST_POINTS = 3000
 OVERLAP = 10
 SINGULAR = 1e-6
+FLAT = 0.3
+"""Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
+
+NODE_REACH = 0.02
+"""A curve that comes so near to a node, in steps, runs into it."""
+
+NODE_STEP = 0.3
+"""The longest step near a node, as a share of the way to it: branches may touch each other there."""
 ORDER = ("torus", "sphere", "cylinder", "cone", "spline", "plane")
 
 
@@ -142,15 +151,18 @@ class _Tracer:
         """Points of the curve where the surfaces touch, and branches of the curve may cross."""
         m, n = self.one.normals(seeds), self.two.normals(seeds)
         sine = np.linalg.norm(np.cross(m, n), axis=1)
-        found = self._tips()
-        order = np.flatnonzero(sine < 0.3)
-        for i in order[np.argsort(sine[order])][:60]:
-            x, y, z = seeds[i].tolist()
-            if any(distance(node, (x, y, z)) < 2.0 * self.step for node in found):
-                continue
-            node = self._touch((x, y, z))
-            if node is not None and all(distance(node, other) > self.step for other in found):
-                found.append(node)
+        found = self._tips() + [p for p in flat_contacts(self.one, self.two) if self._in_box(p)]
+        order = np.flatnonzero(sine < FLAT)
+        left = seeds[order[np.argsort(sine[order])]]
+        for node in found:
+            left = left[np.linalg.norm(left - np.array(node), axis=1) > 2.0 * self.step]
+        while len(left):
+            x, y, z = left[0].tolist()
+            touch = self._touch((x, y, z))
+            if touch is not None and all(distance(touch, other) > self.step for other in found):
+                found.append(touch)
+                left = left[np.linalg.norm(left - np.array(touch), axis=1) > 2.0 * self.step]
+            left = left[np.linalg.norm(left - np.array((x, y, z)), axis=1) > 0.5 * self.step]
         return found
 
     def _touch(self, start: Vec3) -> Vec3 | None:
@@ -231,7 +243,9 @@ class _Tracer:
                         f"{p[2]:.6g})"
                     )
                 continue
-            node = next((n for n in nodes if distance(n, q) < 0.6 * step or _between(p, q, n)), None)
+            node = next(
+                (n for n in nodes if distance(n, q) < NODE_REACH * self.step or _between(p, q, n)), None
+            )
             if node is not None:
                 return [*points, node], False
             if len(points) > 2 and _passes(p, q, t, start, way, step):
@@ -240,7 +254,8 @@ class _Tracer:
             if not self._in_box(q):
                 return points, False
             p, t = q, turned
-            step = min(1.4 * step, 1.5 * self.step)
+            ahead = min((distance(n, p) for n in nodes), default=math.inf)
+            step = min(1.4 * step, 1.5 * self.step, NODE_STEP * ahead)
         raise ModellingError("two faces meet in a curve without end; please report the part")
 
     def _is_next(self, p: Vec3, q: Vec3, step: float) -> bool:

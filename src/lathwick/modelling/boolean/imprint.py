@@ -251,16 +251,18 @@ class Imprinter:
 
     def _between(self, curve: Curve, nodes: Sequence[int], one: Face, two: Face) -> list[_Span]:
         low, high, closed = _range_of(curve)
-        cuts = []
+        cuts: list[Cut] = []
         for node in nodes:
             gap, t = gap_to(curve, low, high, self._nodes.points[node])
             if gap <= LOOSE:
-                cuts.append((t, node))
+                cuts += [(s, node) for s in _both_ends(curve, t, low, high)]
         if closed:
             pieces = divided(low, high, True, cuts, ())
         else:
             cuts.sort()
-            pieces = [(s, t, a, b) for (s, a), (t, b) in itertools.pairwise(cuts) if a != b]
+            pieces = [
+                (s, t, a, b) for (s, a), (t, b) in itertools.pairwise(cuts) if a != b or (s, t) == (low, high)
+            ]
         return [_Span(curve, s, t, a, b, one, two) for s, t, a, b in pieces]
 
     # ------------------------------------------------------------------ fragments
@@ -365,6 +367,15 @@ def _range_of(curve: Curve) -> tuple[float, float, bool]:
     if isinstance(curve, SplineCurve):
         return curve.low, curve.high, False
     return -1e9, 1e9, False
+
+
+def _both_ends(curve: Curve, t: float, low: float, high: float) -> tuple[float, ...]:
+    """The parameter itself, or both of the ends of a curve that meet at an angle there."""
+    if isinstance(curve, SplineCurve) and not curve.period and curve.is_closed:
+        p, ends = curve.point(t), (low, high)
+        if distance(p, curve.point(low)) <= LOOSE:
+            return ends
+    return (t,)
 
 
 def _wall_through(border: Edge, surface: Surface) -> Surface | None:

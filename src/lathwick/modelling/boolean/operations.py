@@ -70,6 +70,12 @@ def _cells(faces: Sequence[Face], imprint: Imprint) -> list[tuple[Face, Cycle]]:
     return [(face, cycle) for face in faces for cycle in _cycles_of(face, imprint)]
 
 
+def _without_slivers(halves: Sequence[Half]) -> list[Half]:
+    """Halves without those where two edges of the face have become one: no face is left between them."""
+    both = {id(f) for f, way in halves if way} & {id(f) for f, way in halves if not way}
+    return [h for h in halves if id(h[0]) not in both]
+
+
 def _cycles_of(face: Face, imprint: Imprint) -> list[Cycle]:
     rings: list[list[Half]] = []
     for loop in face.loops:
@@ -81,9 +87,10 @@ def _cycles_of(face: Face, imprint: Imprint) -> list[Cycle]:
         rings.append(ring)
     border = {id(f) for ring in rings for f, _ in ring}
     inner = [f for f in imprint.inner.get(face, ()) if id(f) not in border]
-    if not inner:
-        return [Cycle(tuple(ring)) for ring in rings] or [Cycle(())]
     halves = [h for ring in rings for h in ring]
+    if not inner and len(border) == len(halves):
+        return [Cycle(tuple(ring)) for ring in rings] or [Cycle(())]
+    halves = _without_slivers(halves)
     halves += [(f, way) for f in inner for way in (True, False)]
     try:
         return traced_cycles(halves, face.surface, face.outward, imprint.nodes)

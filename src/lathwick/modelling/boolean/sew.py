@@ -341,6 +341,8 @@ class _Assembly:
                 turn = (t - at) % period if way else (at - t) % period
                 turn = period if turn < 1e-9 * period else turn
                 t = at + turn if way else at - turn
+            elif (t < at) is way and isinstance(curve, SplineCurve):
+                t = curve.high if way else curve.low  # its ends meet at an angle
             at = t
         low, high = (f.t0, at) if way else (at, f.t1)
         if period and abs(high - low - period) < 1e-7 * period:
