@@ -12,6 +12,10 @@ from typing import Final
 RESOLUTION: Final = 1e-6
 """Lengths up to this are zero; unit: the design's length unit."""
 
+JOIN: Final = 2.0 * RESOLUTION
+"""Where two bodies meet, places this near become one vertex or edge; so those of a result may lie this far
+off the curves and surfaces they belong to."""
+
 ANGULAR: Final = 1e-9
 """Angles up to this are zero; unit: radian."""
 

@@ -292,6 +292,11 @@ class _Tracer:
         points = _apart(np.array(whole), 1e-9 * self.scale)
         for _ in range(12):
             t = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+            if not (np.diff(t) > 0.0).all():
+                x, y, z = points[int(np.diff(t).argmin())].tolist()
+                raise ModellingError(
+                    f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
+                )
             curve = _interpolated(t, points, path.closed)
             middles = 0.5 * (t[:-1] + t[1:])
             made = curve.points(middles)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.round_surfaces import TorusSurface
-from ..geometry.tolerance import LARGEST, RESOLUTION
+from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
@@ -142,7 +142,7 @@ def _geometry_problems(shell: Shell) -> Iterator[Problem]:
         points = np.concatenate([_samples(c.edge) for c in face.coedges()])
         gaps = np.abs(face.surface.distance(points))
         worst = int(gaps.argmax())
-        if gaps[worst] > RESOLUTION:
+        if gaps[worst] > JOIN:
             x, y, z = (float(c) for c in points[worst])
             yield Problem(
                 "EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z)
@@ -160,7 +160,7 @@ def _edge_problems(edge: Edge) -> Iterator[Problem]:
         yield Problem("SIZE", f"an edge lies more than {LARGEST:g} from the origin", edge.midpoint())
     ends: tuple[tuple[Vertex | None, float], ...] = ((edge.start, edge.t0), (edge.end, edge.t1))
     for vertex, t in ends:
-        if vertex is not None and distance(vertex.point, edge.curve.point(t)) > RESOLUTION:
+        if vertex is not None and distance(vertex.point, edge.curve.point(t)) > JOIN:
             yield Problem("VERTEX_CURVE", "a vertex is off its edge", vertex.point)
 
 

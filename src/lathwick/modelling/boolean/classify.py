@@ -151,9 +151,8 @@ class _Judge:
         t = 0.5 * (fragment.t0 + fragment.t1)
         p = fragment.curve.point(t)
         d = left_of(half, face.surface, face.outward, p, t)
-        if inside:
-            return self._half_space(face, inside[0], half, p, d)
-        answers = {self._wedge(face, edge, half, p, d) for edge in dict.fromkeys(edges)}
+        answers = {self._half_space(face, f, half, p, d) for f in inside}  # of lumps that touch here
+        answers |= {self._wedge(face, edge, half, p, d) for edge in dict.fromkeys(edges)}
         for place in (Place.SAME, Place.OPPOSITE, Place.INSIDE):
             if place in answers:
                 return place

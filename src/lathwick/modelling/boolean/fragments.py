@@ -14,11 +14,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...geometry.curves import Circle, Curve, Ellipse
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face
 
-NEAR = 2.0 * RESOLUTION
+NEAR = JOIN
 CELL = 4.0 * RESOLUTION
 
 
