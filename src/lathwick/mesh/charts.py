@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -17,9 +17,11 @@ from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, Surface
 from ..topology.brep import Face
-from ..topology.strips import free_cut
+from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
+from .lattice import Block
+from .opened import Opened, opened
 from .sampling import Tolerance
 
 CLEARANCE = 0.35
@@ -27,44 +29,57 @@ SPREAD = 400
 LONGEST = 7.0
 """A ring map of a torus grows by at most this power of e."""
 
+FLATTENED = 0.5
+"""Height of a chart, in steps of u, of a surface that is straight along v: so flat that triangles reach far
+along v but not along u."""
+
+
+NO_POINTS: FloatArray = np.zeros((0, 3))
+
 
 @dataclass(frozen=True, slots=True)
 class Chart:
     """`flat` maps points of the face, (N, 3), to the plane, (N, 2). `inner` are points inside the face
     that the tolerance asks for. `cut`: points of a circle along which the face is cut open, and a map for
-    each side of the cut."""
+    each side of the cut. `layout` of the boundary, where that is not just its `flat` points."""
 
     flat: Callable[[FloatArray], FloatArray]
     inner: FloatArray
     cut: FloatArray | None = None
+    layout: Opened | None = None
     sides: tuple[Callable[[FloatArray], FloatArray], ...] = ()
 
 
-def chart_of(face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float) -> Chart:
+def chart_of(
+    face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float, block: Block | None
+) -> Chart:
     """A chart of a curved face with these boundary points, each ring closed by its first point again.
+
+    block : quads that fill the inside of the face already, so that only the band beside them is mapped.
 
     Raises ModellingError for a face that winds round a torus both ways.
     """
     surface = face.surface
     if isinstance(surface, SphereSurface):
-        return _sphere(face, surface, rings, tolerance, reach)
+        return _sphere(face, surface, rings, tolerance, reach, block)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
     if isinstance(surface, ExtrudedSurface):
         paths = [_profile_path(path, surface) for path in paths]
     turns = [_turns(path, surface) for path in paths]
     if isinstance(surface, TorusSurface):
-        return _torus(face, surface, paths, turns, tolerance, reach)
+        return _torus(face, surface, paths, turns, tolerance, reach, block)
     v = np.concatenate([path[:, 1] for path in paths])
     tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
     low, high = 0.0 if tip else float(v.min()), float(v.max())
-    steps = _steps(surface, paths, high, 0.5 * (high - low), tolerance, reach)
+    step = _step(surface, paths, high, tolerance, reach)
     period = _period(surface)
     if any(t[0] for t in turns):
-        flat = _ring_map(surface, 0, period, low, high, hole=not tip)
-        inner = _grid(face, (0.0, period), (low, high), steps)
-        if tip:
-            inner = np.concatenate([inner, np.asarray(surface.frame.origin)[None]])
-        return Chart(flat, inner)
+        layout = opened(paths, [t[0] for t in turns], period)
+        if layout is not None:
+            return _opened_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
+        middle = 0.0 if tip else period / (math.tau * step)
+        flat = _ring_map(surface, period, (low, high), middle)
+        return Chart(flat, np.asarray(surface.frame.origin)[None] if tip else NO_POINTS)
     u = np.concatenate([path[:, 0] for path in paths])
     cut = None if not period else free_cut(u * (math.tau / period))
     start = float(u.min()) if cut is None else cut * period / math.tau
@@ -72,10 +87,17 @@ def chart_of(face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reac
     def spread(points: FloatArray) -> FloatArray:
         uv = surface.parameters(points)
         across = uv[:, 0] if not period else start + (uv[:, 0] - start) % period
-        return np.column_stack([across / steps[0], uv[:, 1] / steps[1]])
+        return np.column_stack([across / step, FLATTENED * (uv[:, 1] - low) / (high - low)])
 
-    across = u if not period else start + (u - start) % period
-    return Chart(spread, _grid(face, (float(across.min()), float(across.max())), (low, high), steps))
+    return Chart(spread, NO_POINTS)
+
+
+def _opened_chart(surface: Surface, layout: Opened, scale: FloatArray) -> Chart:
+    def flat(points: FloatArray) -> FloatArray:
+        uv = surface.parameters(points)
+        return layout.brought_in(uv) * scale
+
+    return Chart(flat, NO_POINTS, layout=replace(layout, places=layout.places * scale))
 
 
 def _period(surface: Surface) -> float:
@@ -100,33 +122,30 @@ def _turns(path: FloatArray, surface: Surface) -> tuple[int, int]:
     return winding(path, surface)
 
 
-def _steps(
-    surface: Surface,
-    paths: Sequence[FloatArray],
-    high: float,
-    tall: float,
-    tolerance: Tolerance,
-    reach: float,
-) -> tuple[float, float]:
-    """How far apart points may lie in u and v, on surfaces that are straight along v."""
+def _step(
+    surface: Surface, paths: Sequence[FloatArray], high: float, tolerance: Tolerance, reach: float
+) -> float:
+    """How far apart points may lie in u, on surfaces that are straight along v."""
     if isinstance(surface, CylinderSurface):
-        return tolerance.span(surface.radius, reach), tall
+        return tolerance.span(surface.radius, reach)
     if isinstance(surface, ConeSurface):
-        return tolerance.span(math.tan(surface.half_angle) * high, reach), tall
+        return tolerance.span(math.tan(surface.half_angle) * high, reach)
     u = np.concatenate([path[:, 0] for path in paths])
-    return max(float(np.ptp(u)), 1e-9) / max(len(path) for path in paths), tall
+    return max(float(np.ptp(u)), 1e-9) / max(len(path) for path in paths)
 
 
 def _ring_map(
-    surface: Surface, around: int, period: float, low: float, high: float, hole: bool
+    surface: Surface, period: float, heights: tuple[float, float], middle: float
 ) -> Callable[[FloatArray], FloatArray]:
-    """Parameter `around` as the angle about the middle of a ring, the other one as the distance from it."""
-    span = high - low
+    """u as the angle about the middle of a ring, v, flattened, as the distance from a circle of radius
+    `middle`; a cone with its tip as it looks from above."""
+    low, high = heights
+    tall = FLATTENED if middle else 1.0
 
     def flat(points: FloatArray) -> FloatArray:
         uv = surface.parameters(points)
-        turn = uv[:, around] * (math.tau / period)
-        out = (uv[:, 1 - around] - low) / span + (1.0 if hole else 0.0)
+        turn = uv[:, 0] * (math.tau / period)
+        out = middle + tall * (uv[:, 1] - low) / (high - low)
         return np.column_stack([out * np.cos(turn), out * np.sin(turn)])
 
     return flat
@@ -160,7 +179,12 @@ def _well_inside(face: Face, points: FloatArray, spacing: float) -> FloatArray:
 
 
 def _sphere(
-    face: Face, surface: SphereSurface, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float
+    face: Face,
+    surface: SphereSurface,
+    rings: Sequence[FloatArray],
+    tolerance: Tolerance,
+    reach: float,
+    block: Block | None,
 ) -> Chart:
     center, radius = np.asarray(surface.frame.origin), surface.radius
     pole = _uncovered(face, surface, rings)
@@ -171,6 +195,8 @@ def _sphere(
         local = frame.locals(points)
         return local[:, :2] / (radius - local[:, 2])[:, None]
 
+    if block is not None:
+        return Chart(flat, NO_POINTS)
     step = tolerance.span(radius, reach) / math.sqrt(2.0)
     found = [np.array([[0.0, 0.0, -radius]])]
     for k in range(1, math.ceil(math.pi / step)):
@@ -214,6 +240,7 @@ def _torus(
     turns: Sequence[tuple[int, int]],
     tolerance: Tolerance,
     reach: float,
+    block: Block | None,
 ) -> Chart:
     steps = (
         tolerance.span(surface.major + surface.minor, reach) / math.sqrt(2.0),
@@ -226,15 +253,16 @@ def _torus(
         raise ModellingError("a face that winds round a torus both ways cannot be meshed yet")
     if not any(winds):
         if any(sign * signed_area(p) > 0 for p in flats):
-            return _torus_patch(face, surface, paths, steps)
-        return _torus_opened(face, surface, paths, steps)
+            return _torus_patch(face, surface, paths, steps, block)
+        return _torus_opened(face, surface, paths, steps, block)
     around = 0 if winds[0] else 1
     values = np.concatenate([path[:, 1 - around] for path in paths])
     low = _outside_gap(face, surface, values, 1 - around)
     across = low + (values - low) % math.tau
     turn, band = (0.0, math.tau), (float(across.min()), float(across.max()))
     us, vs = (turn, band) if around == 0 else (band, turn)
-    return Chart(_shifted_ring(surface, around, low, *band), _grid(face, us, vs, steps))
+    inner = NO_POINTS if block is not None else _grid(face, us, vs, steps)
+    return Chart(_shifted_ring(surface, around, low, *band), inner)
 
 
 def _shifted_ring(
@@ -271,7 +299,11 @@ def _outside_gap(face: Face, surface: TorusSurface, values: FloatArray, which: i
 
 
 def _torus_patch(
-    face: Face, surface: TorusSurface, paths: Sequence[FloatArray], steps: tuple[float, float]
+    face: Face,
+    surface: TorusSurface,
+    paths: Sequence[FloatArray],
+    steps: tuple[float, float],
+    block: Block | None,
 ) -> Chart:
     start, bounds = [], []
     for k in (0, 1):
@@ -287,11 +319,15 @@ def _torus_patch(
         uv = surface.parameters(points)
         return np.column_stack([(start[k] + (uv[:, k] - start[k]) % math.tau) / steps[k] for k in (0, 1)])
 
-    return Chart(flat, _grid(face, bounds[0], bounds[1], steps))
+    return Chart(flat, NO_POINTS if block is not None else _grid(face, bounds[0], bounds[1], steps))
 
 
 def _torus_opened(
-    face: Face, surface: TorusSurface, paths: Sequence[FloatArray], steps: tuple[float, float]
+    face: Face,
+    surface: TorusSurface,
+    paths: Sequence[FloatArray],
+    steps: tuple[float, float],
+    block: Block | None,
 ) -> Chart:
     """A whole torus with holes, cut along a parallel or a meridian that meets no hole."""
     for around in (0, 1):
@@ -299,6 +335,11 @@ def _torus_opened(
         start = free_cut(values)
         if start is None:
             continue
+        if block is not None:
+            rim = surface.parameters(block.points[np.unique(block.sides)])[:, 1 - around]
+            free = free_cut(np.concatenate([values, rim]))
+            if free is not None and max(steps) < 0.5 * NARROWEST:
+                return Chart(_shifted_ring(surface, around, free, free, free + math.tau), NO_POINTS)
         count = max(8, math.ceil(math.tau / steps[around]))
         uv = np.zeros((count, 2))
         uv[:, around], uv[:, 1 - around] = np.arange(count) * (math.tau / count), start
@@ -307,5 +348,5 @@ def _torus_opened(
         inner = _grid(face, us, vs, steps)
         shape = (around, start, start, start + math.tau)
         sides = (_shifted_ring(surface, *shape, at_top=False), _shifted_ring(surface, *shape, at_top=True))
-        return Chart(_shifted_ring(surface, *shape), inner, surface.points(uv), sides)
+        return Chart(_shifted_ring(surface, *shape), inner, surface.points(uv), sides=sides)
     raise ModellingError("a torus with holes all round both ways cannot be meshed yet")

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
 
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
+from ..topology.trim import INSIDE, region_of
 from .charts import chart_of
 from .delaunay import triangulated
+from .lattice import Block, block_of, halves, lattice_of
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
@@ -56,56 +56,32 @@ def strip(ends: tuple[Coedge, Coedge], samples: Samples) -> IntArray:
 
 def whole(surface: Surface, outward: bool, tolerance: Tolerance, reach: float) -> tuple[FloatArray, IntArray]:
     """Points and triangles of a sphere or torus without edges."""
-    if isinstance(surface, SphereSurface):
-        step = tolerance.span(surface.radius, reach) / math.sqrt(2.0)
-        around, rows = max(4, math.ceil(math.tau / step)), max(2, math.ceil(math.pi / step))
-        points, triangles = _globe(surface, around, rows)
-    else:
-        assert isinstance(surface, TorusSurface)
-        steps = [
-            tolerance.span(r, reach) / math.sqrt(2.0) for r in (surface.major + surface.minor, surface.minor)
-        ]
-        points, triangles = _ring(surface, *(max(4, math.ceil(math.tau / s)) for s in steps))
-    return points, triangles if outward else triangles[:, ::-1]
-
-
-def _globe(surface: SphereSurface, around: int, rows: int) -> tuple[FloatArray, IntArray]:
-    u = np.arange(around) * (math.tau / around)
-    v = -math.pi / 2 + np.arange(1, rows) * (math.pi / rows)
-    uv = np.column_stack([np.tile(u, rows - 1), np.repeat(v, around)])
-    poles = np.array([[0.0, -math.pi / 2], [0.0, math.pi / 2]])
-    points = surface.points(np.concatenate([uv, poles]))
-    south, north = len(uv), len(uv) + 1
-    i, j = np.arange(around), (np.arange(around) + 1) % around
-    caps = [
-        np.column_stack([np.full(around, south), j, i]),
-        np.column_stack([np.full(around, north), i + (rows - 2) * around, j + (rows - 2) * around]),
-    ]
-    bands = [_band(i + k * around, j + k * around, around) for k in range(rows - 2)]
-    return points, np.concatenate([*caps, *bands]).astype(np.int64)
-
-
-def _band(a: IntArray, b: IntArray, around: int) -> IntArray:
-    return np.concatenate([np.column_stack([a, b, b + around]), np.column_stack([a, b + around, a + around])])
-
-
-def _ring(surface: TorusSurface, around: int, rows: int) -> tuple[FloatArray, IntArray]:
-    u, v = np.arange(around) * (math.tau / around), np.arange(rows) * (math.tau / rows)
-    points = surface.points(np.column_stack([np.tile(u, rows), np.repeat(v, around)]))
-    i, j = np.meshgrid(np.arange(around), np.arange(rows))
-    a, b = (i + j * around).ravel(), ((i + 1) % around + j * around).ravel()
-    c, d = ((i + 1) % around + (j + 1) % rows * around).ravel(), (i + (j + 1) % rows * around).ravel()
-    return points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]).astype(np.int64)
+    lattice = lattice_of(surface, tolerance, reach)
+    assert lattice is not None
+    triangles = halves(Block(lattice.points, lattice.quads, np.zeros((0, 2), dtype=np.int64)))
+    return lattice.points, triangles if outward else triangles[:, ::-1]
 
 
 def charted(
-    face: Face, rings: Sequence[Sequence[int]], points: FloatArray, tolerance: Tolerance, reach: float
+    face: Face,
+    rings: Sequence[Sequence[int]],
+    beyond: IntArray,
+    points: FloatArray,
+    tolerance: Tolerance,
+    reach: float,
 ) -> tuple[FloatArray, IntArray]:
     """New points and triangles of a face between its boundary rings; new points count from len(points).
 
+    beyond : numbers of what lies beyond the boundary before and after each point of the rings (an edge,
+        or a planar face), shape (B, 2). A triangle with three corners beside one of them gets a point in
+        its middle: it would lie in that plane, or be a triangle of both faces of that edge.
+
     Raises ModellingError where the boundary crosses itself at this tolerance.
     """
-    chart = chart_of(face, [points[[*ring, ring[0]]] for ring in rings], tolerance, reach)
+    chains = [points[[*ring, ring[0]]] for ring in rings]
+    lattice = lattice_of(face.surface, tolerance, reach)
+    block = None if lattice is None else block_of(face, lattice, chains)
+    chart = chart_of(face, chains, tolerance, reach, block)
     border = [i for ring in rings for i in ring]
     flat, owners, segments = [chart.flat(points[border])], [np.array(border)], []
     start = 0
@@ -114,7 +90,10 @@ def charted(
         segments.append(np.column_stack([start + k, start + (k + 1) % len(ring)]))
         start += len(ring)
     added = chart.inner
-    if chart.cut is not None:
+    if chart.layout is not None:
+        flat, segments = [chart.layout.places], [chart.layout.segments]
+        owners, beyond = [owners[0][chart.layout.owner]], beyond[chart.layout.owner]
+    elif chart.cut is not None:
         k = np.arange(len(chart.cut))
         for side in chart.sides:
             flat.append(side(chart.cut))
@@ -124,6 +103,12 @@ def charted(
         added = np.concatenate([chart.cut, chart.inner])
         flat.append(chart.flat(chart.inner))
         owners.append(len(points) + len(chart.cut) + np.arange(len(chart.inner)))
+    elif block is not None:
+        rim, sides = np.unique(block.sides, return_inverse=True)
+        segments.append(start + sides.reshape(-1, 2))
+        added = block.points
+        flat.append(chart.flat(block.points[rim]))
+        owners.append(len(points) + rim)
     else:
         flat.append(chart.flat(chart.inner))
         owners.append(len(points) + np.arange(len(chart.inner)))
@@ -132,7 +117,12 @@ def charted(
     for _ in range(MOST_REFINEMENTS):
         triangles = triangulated(places, edges)
         table = np.concatenate([points, added])
-        extra = _coarse(face, triangles, index, table, edges, tolerance)
+        extra = np.concatenate(
+            [
+                _coarse(face, triangles, index, table, edges, tolerance),
+                _ears(face, triangles, beyond, table[index]),
+            ]
+        )
         if not len(extra):
             break
         places = np.concatenate([places, chart.flat(extra)])
@@ -140,7 +130,24 @@ def charted(
         added = np.concatenate([added, extra])
     else:
         triangles = triangulated(places, edges)
-    return added, _outwards(face, index[triangles], np.concatenate([points, added]))
+    band = _outwards(face, index[triangles], np.concatenate([points, added]))
+    if block is None or chart.cut is not None:
+        return added, band
+    inner = len(points) + halves(block)
+    return added, np.concatenate([band, inner if face.outward else inner[:, ::-1]])
+
+
+def _ears(face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray) -> FloatArray:
+    """Points of the surface over the middles of triangles whose corners all lie beside one edge or plane."""
+    among = triangles[(triangles < len(beyond)).all(axis=1)]
+    a, b, c = beyond[among].transpose(1, 0, 2)
+    ears = np.zeros(len(among), dtype=bool)
+    for k in (0, 1):
+        label = a[:, k : k + 1]
+        ears |= (b == label).any(axis=1) & (c == label).any(axis=1)
+    middles = places[among[ears]].mean(axis=1)
+    feet = face.surface.points(face.surface.parameters(middles)) if len(middles) else middles
+    return feet[region_of(face).states(feet) == INSIDE] if len(feet) else feet
 
 
 def _coarse(

@@ -193,6 +193,8 @@ def _inner(points: FloatArray, triangles: IntArray, segments: IntArray) -> IntAr
     largest[label[order]] = order
     centers = points[triangles[largest]].mean(axis=1)
     inside = np.array([_is_inside(points, segments, p) for p in centers])
+    if not inside.any():
+        raise _failed()
     return triangles[inside[label]]
 
 

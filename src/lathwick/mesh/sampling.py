@@ -42,6 +42,10 @@ class Tolerance:
             return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
         return self._bisected(edge, reach)
 
+    def halved(self) -> Tolerance:
+        """Half as long chords: a quarter of the distance, half of the angle."""
+        return Tolerance(0.25 * self.chord, 0.5 * self.angle)
+
     def span(self, radius: float, reach: float) -> float:
         """Angle (radians) that one chord of an arc may span."""
         finest = _span(FINEST * reach, radius)

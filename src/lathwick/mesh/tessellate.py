@@ -2,12 +2,14 @@
 
 Edges are sampled first, once each; each face is then filled between its own edge points, so
 neighbours meet point for point. Where a coarse tolerance would make the boundary of a planar face
-cross itself (a thin wall between two arcs), the arcs of that face are halved until it does not.
+cross itself (a thin wall between two arcs), or two faces pass through each other, the chords of those
+faces are halved until they do not.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -15,7 +17,8 @@ import shapely
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
-from ..topology.brep import Coedge, Edge, Face
+from ..topology.brep import Coedge, Edge, Face, Loop
+from .crossings import Triangles, crossing_faces, repeated
 from .curved import charted, strip, wall_ends, whole
 from .mesh import IntArray, Mesh
 from .sampling import Samples, Tolerance
@@ -25,6 +28,7 @@ DEFAULT_SHARE = 5e-4
 
 DEFAULT_ANGLE = 10.0
 MOST_HALVINGS = 12
+MOST_ROUNDS = 6
 
 
 def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_ANGLE) -> Mesh:
@@ -51,30 +55,73 @@ def tessellate_by_face(
     reach = float(max(np.abs(low).max(), np.abs(high).max()))
     edges = list(body.faces_of_edge)
     parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
-    coarse = body.brep_faces[0]
-    for _ in range(MOST_HALVINGS):
+    finer = dict.fromkeys(body.brep_faces, tolerance)
+    for _ in range(MOST_ROUNDS):
         samples, polygons = _sound_samples(body, edges, parameters)
-        made = _filled(body, samples, polygons, tolerance, reach)
-        if isinstance(made, tuple):
-            points, triangles = made
-            owner = np.repeat(np.arange(len(triangles)), [len(rows) for rows in triangles])
-            return Mesh(points, np.concatenate(triangles), body.unit), owner
-        coarse = made
-        _halve(coarse, parameters)
-    raise ModellingError(f"the boundary of the face {_name(coarse)} crosses itself when it is meshed")
+        made = _filled(body, samples, polygons, finer, reach)
+        if isinstance(made, _Filled):
+            points, triangles, owner = _without_repeats(body, made)
+            starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
+            chords = [finer[face].chord for face in body.brep_faces]
+            coarse = crossing_faces(body, Triangles(points, triangles, starts), chords)
+            if not coarse:
+                return Mesh(points, triangles, body.unit), owner
+        else:
+            coarse = [made]
+        for face in coarse:
+            _halve(face, parameters)
+            finer[face] = finer[face].halved()
+    names = ", ".join(sorted(_name(face) for face in coarse))
+    raise ModellingError(f"triangles of the faces {names} pass through each other; use a finer chord")
+
+
+@dataclass(frozen=True, slots=True)
+class _Filled:
+    """Points, of which the first `border` lie on edges, and the triangles of every face."""
+
+    points: FloatArray
+    border: int
+    triangles: list[IntArray]
+
+
+def _without_repeats(body: Body, made: _Filled) -> tuple[FloatArray, IntArray, IntArray]:
+    """All triangles and their faces. Where two faces that part slowly from an edge have a triangle in
+    common, those on curved faces get a point of their surface in the middle."""
+    triangles = np.concatenate(made.triangles)
+    owner = np.repeat(np.arange(len(made.triangles)), [len(rows) for rows in made.triangles])
+    flat = np.array([face.surface.kind == "plane" for face in body.brep_faces])
+    twice = repeated(triangles, made.border)
+    twice = twice[~flat[owner[twice]]]
+    if not len(twice):
+        return made.points, triangles, owner
+    middles = made.points[triangles[twice]].mean(axis=1)
+    feet = np.empty_like(middles)
+    for i in np.unique(owner[twice]).tolist():
+        here, surface = owner[twice] == i, body.brep_faces[i].surface
+        feet[here] = surface.points(surface.parameters(middles[here]))
+    new = len(made.points) + np.arange(len(twice))
+    a, b, c = triangles[twice].T
+    triangles = np.delete(triangles, twice, axis=0)
+    parts = [np.column_stack(sides) for sides in ((a, b, new), (b, c, new), (c, a, new))]
+    triangles = np.concatenate([triangles, *parts])
+    owner = np.concatenate([np.delete(owner, twice), *[owner[twice]] * 3])
+    order = np.argsort(owner, kind="stable")
+    return np.concatenate([made.points, feet]), triangles[order], owner[order]
 
 
 def _filled(
     body: Body,
     samples: Samples,
     polygons: dict[Face, list[list[int]]],
-    tolerance: Tolerance,
+    finer: dict[Face, Tolerance],
     reach: float,
-) -> tuple[FloatArray, list[IntArray]] | Face:
-    """All points, and the triangles of every face; or the face whose boundary is too coarse."""
+) -> _Filled | Face:
+    """The triangles of every face; or a face whose boundary is too coarse."""
     points = samples.points()
     border = points
     blocks, triangles, count = [points], [], len(points)
+    items: list[Edge | Face] = [*body.brep_faces, *body.faces_of_edge]
+    number = {item: i for i, item in enumerate(items)}
     for face in body.brep_faces:
         if face in polygons:
             triangles.append(_flat(face, polygons[face], points))
@@ -84,12 +131,13 @@ def _filled(
             triangles.append(strip(ends, samples))
             continue
         if not face.loops:
-            added, made = whole(face.surface, face.outward, tolerance, reach)
+            added, made = whole(face.surface, face.outward, finer[face], reach)
             made = made + count
         else:
             rings = [_ring(loop.coedges, samples) for loop in face.loops]
+            beyond = np.concatenate([_beyond(body, face, loop, samples, number) for loop in face.loops])
             try:
-                added, made = charted(face, rings, border, tolerance, reach)
+                added, made = charted(face, rings, beyond, border, finer[face], reach)
             except ModellingError as error:
                 if "crosses itself" not in error.message:
                     raise
@@ -98,7 +146,7 @@ def _filled(
         blocks.append(added)
         triangles.append(made)
         count += len(added)
-    return np.concatenate(blocks), triangles
+    return _Filled(np.concatenate(blocks), len(border), triangles)
 
 
 def _halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
@@ -174,6 +222,17 @@ def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
 
 def _ring(coedges: Iterable[Coedge], samples: Samples) -> list[int]:
     return [i for coedge in coedges for i in samples.along(coedge)[:-1]]
+
+
+def _beyond(body: Body, face: Face, loop: Loop, samples: Samples, number: dict[Edge | Face, int]) -> IntArray:
+    """What lies beyond a loop before and after each point of its ring, shape (B, 2): the number of a planar
+    face, or that of the edge."""
+    after: list[int] = []
+    for coedge in loop.coedges:
+        other = next((f for f, _ in body.faces_of_edge[coedge.edge] if f is not face), face)
+        label = number[other] if other.surface.kind == "plane" else number[coedge.edge]
+        after += [label] * (len(samples.along(coedge)) - 1)
+    return np.column_stack([np.roll(after, 1), after])
 
 
 def _polygon(face: Face, rings: Sequence[list[int]], points: FloatArray) -> shapely.Polygon:

@@ -23,6 +23,9 @@ NODES, WEIGHTS = leggauss(24)
 ROUND = 24
 """Nodes about a whole turn: exact for the trigonometric polynomials that occur."""
 
+NARROWEST = 0.2
+"""A closed surface is cut open only along a gap between edges that is so wide (radians)."""
+
 
 def _spread(count: int) -> FloatArray:
     """Directions spread evenly over half of a sphere (Fibonacci's spiral), shape (count, 3)."""
@@ -167,7 +170,7 @@ def free_cut(angles: FloatArray) -> float | None:
     order = np.sort(angles % math.tau)
     gaps = np.diff(np.append(order, order[0] + math.tau))
     widest = int(gaps.argmax())
-    return None if gaps[widest] < 0.2 else float(order[widest] + 0.5 * gaps[widest])
+    return None if gaps[widest] < NARROWEST else float(order[widest] + 0.5 * gaps[widest])
 
 
 def _tube(

@@ -1,0 +1,162 @@
+"""Where triangles of different faces pass through each other, and where two faces share a triangle.
+
+Chords of a curved face that comes close to another face, or leaves it at a small angle, can run through
+that one. Faces are told apart first, then triangles by their distance from the other's exact surface and by
+their boxes, in a sort-tile-recursive tree; the rest by the sides of one and the inside of the other.
+
+Source: Moller & Trumbore, "Fast, minimum storage ray/triangle intersection", J. Graphics Tools 2 (1997).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from ..geometry.placement import FloatArray
+from ..geometry.vector import cross, norm
+from ..topology.body import Body
+from ..topology.boxes import overlapping
+from ..topology.brep import Face
+from .mesh import IntArray
+
+INNER = 1e-9
+CHUNK = 200_000
+STEEP = 0.3
+"""Faces that meet along all of their common edges at a larger angle (its sine) do not cross beside them."""
+
+ALONG = np.linspace(0.0, 1.0, 9)[None, :, None]
+"""Shares of a side at which the distance from another surface is looked at."""
+
+BoolArray = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True)
+class Triangles:
+    """points (N, 3); rows (T, 3) of their indices; of face number k those from starts[k] to starts[k+1]."""
+
+    points: FloatArray
+    rows: IntArray
+    starts: IntArray
+
+
+def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list[Face]:
+    """Faces whose triangles pass through those of another face. Two flat faces never do.
+
+    chords : how far the triangles of each face may lie from it.
+    """
+    faces = body.brep_faces
+    corners = mesh.points[mesh.rows]
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    first = mesh.starts[:-1]
+    boxes = np.stack([np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)], axis=1)
+    safe = _steep_pairs(body)
+    found: dict[Face, None] = {}
+    for i, j in overlapping(boxes, boxes):
+        flats = (faces[i].surface.kind == "plane") + (faces[j].surface.kind == "plane")
+        if i >= j or flats == 2 or (i, j) in safe:
+            continue
+        reach = 2.0 * (chords[i] + chords[j])
+        one = _beside(mesh, corners, (i, j), boxes, faces[j], reach)
+        two = _beside(mesh, corners, (j, i), boxes, faces[i], reach)
+        if len(one) and len(two) and _any_cross(corners, mesh.rows, one, two):
+            found |= {faces[i]: None, faces[j]: None}
+    return list(found)
+
+
+def repeated(triangles: IntArray, border: int) -> IntArray:
+    """Numbers of triangles that have all three corners, of the first `border` points, in common with
+    another one."""
+    among = np.flatnonzero(triangles.max(axis=1) < border)
+    a, b, c = np.sort(triangles[among], axis=1).T
+    order = np.lexsort((c, b, a))
+    same = (np.diff(np.column_stack([a, b, c])[order], axis=0) == 0).all(axis=1)
+    twice = np.zeros(len(among), dtype=bool)
+    twice[order[:-1][same]] = twice[order[1:][same]] = True
+    return among[twice]
+
+
+def _steep_pairs(body: Body) -> set[tuple[int, int]]:
+    """Pairs of numbers of faces with common edges that all stand steeply on each other along them."""
+    number = {face: i for i, face in enumerate(body.brep_faces)}
+    steep: dict[tuple[int, int], bool] = {}
+    for edge, uses in body.faces_of_edge.items():
+        one, two = (face for face, _ in uses)
+        if one.surface.kind == two.surface.kind == "plane":
+            continue
+        key = (min(number[one], number[two]), max(number[one], number[two]))
+        if steep.get(key, True):
+            places = [edge.curve.point(edge.t0 + s * (edge.t1 - edge.t0)) for s in (0.02, 0.3, 0.6, 0.98)]
+            steep[key] = all(
+                norm(cross(one.surface.normal(p), two.surface.normal(p))) > STEEP for p in places
+            )
+    return {key for key, is_steep in steep.items() if is_steep}
+
+
+def _beside(
+    mesh: Triangles, corners: FloatArray, pair: tuple[int, int], boxes: FloatArray, other: Face, reach: float
+) -> IntArray:
+    """Triangles of face pair[0] that may pass through those of face pair[1]."""
+    chosen = np.arange(mesh.starts[pair[0]], mesh.starts[pair[0] + 1])
+    places = corners[chosen]
+    box = boxes[pair[1]]
+    meets = ((places.min(axis=1) <= box[1]) & (places.max(axis=1) >= box[0])).all(axis=1)
+    chosen, places = chosen[meets], places[meets]
+    if not len(chosen):
+        return chosen
+    if other.surface.kind == "plane":
+        gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
+        return chosen[(gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)]
+    sides = places[:, :, None] + ALONG[None] * (np.roll(places, -1, axis=1) - places)[:, :, None]
+    gaps = other.surface.distance(sides.reshape(-1, 3)).reshape(len(chosen), -1)
+    return chosen[(np.abs(gaps).min(axis=1) < reach) | ((gaps.min(axis=1) < 0) & (gaps.max(axis=1) > 0))]
+
+
+def _any_cross(corners: FloatArray, rows: IntArray, one: IntArray, two: IntArray) -> bool:
+    """Whether any triangle of one set passes through one of the other."""
+    pairs = _near(corners, one, two)
+    return any(bool(_cross(corners, rows, pairs[k : k + CHUNK]).any()) for k in range(0, len(pairs), CHUNK))
+
+
+def _near(corners: FloatArray, one: IntArray, two: IntArray) -> IntArray:
+    """Pairs of triangles with overlapping boxes; seen along the shortest axis by a tree."""
+    low, high = ([getattr(corners[which], side)(axis=1) for which in (one, two)] for side in ("min", "max"))
+    spans = np.maximum(high[0].max(axis=0), high[1].max(axis=0)) - np.minimum(
+        low[0].min(axis=0), low[1].min(axis=0)
+    )
+    x, y, z = np.argsort(-spans)
+    flat = [shapely.box(a[:, x], a[:, y], b[:, x], b[:, y]) for a, b in zip(low, high, strict=True)]
+    i, j = shapely.STRtree(flat[1]).query(flat[0])
+    keep = (low[0][i, z] <= high[1][j, z]) & (low[1][j, z] <= high[0][i, z])
+    return np.column_stack([one[i[keep]], two[j[keep]]])
+
+
+def _cross(corners: FloatArray, triangles: IntArray, pairs: IntArray) -> BoolArray:
+    """Whether a side of one triangle runs through the inside of the other, from side to side."""
+    a, b = corners[pairs[:, 0]], corners[pairs[:, 1]]
+    same = triangles[pairs[:, 0]][:, :, None] == triangles[pairs[:, 1]][:, None, :]
+    shared = same.sum(axis=(1, 2))
+    found = np.zeros(len(pairs), dtype=bool)
+    todo = np.flatnonzero(shared < 2)
+    for k in range(3):
+        for sides, other in ((a, b), (b, a)):
+            hit = _pierces(sides[todo, k], sides[todo, (k + 1) % 3], other[todo])
+            found[todo] |= hit
+    return found
+
+
+def _pierces(p: FloatArray, q: FloatArray, triangle: FloatArray) -> BoolArray:
+    """Whether the segment pq passes the inside of a triangle, row by row; ends and sides do not count."""
+    e1, e2, d = triangle[:, 1] - triangle[:, 0], triangle[:, 2] - triangle[:, 0], q - p
+    h = np.cross(d, e2)
+    det = (e1 * h).sum(axis=1)
+    s = p - triangle[:, 0]
+    g = np.cross(s, e1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        u, v = (s * h).sum(axis=1) / det, (d * g).sum(axis=1) / det
+        t = (e2 * g).sum(axis=1) / det
+        inside = (u > INNER) & (v > INNER) & (u + v < 1.0 - INNER) & (t > INNER) & (t < 1.0 - INNER)
+    return np.asarray(inside & np.isfinite(t))

@@ -1,0 +1,143 @@
+"""A tube cut open: its boundary laid out in (u, v) as one outline, cut from one rim to the other.
+
+The cut runs between two boundary points that nearly lie on one ruling, so it bends no more than any chord.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.placement import FloatArray
+from .mesh import IntArray
+
+MOST_TRIES = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """places : (K, 2) in the layout. owner : (K,) the number of the boundary point, rings one after the
+    other, that each place is; the ends of the cut occur twice. segments : (M, 2), numbers of places.
+    cut : its two ends in (u, v)."""
+
+    places: FloatArray
+    owner: IntArray
+    segments: IntArray
+    cut: tuple[tuple[float, float], tuple[float, float]]
+    period: float
+
+    def brought_in(self, uv: FloatArray) -> FloatArray:
+        """Places moved by whole periods to the right of the cut and the left of its copy."""
+        moved = uv.copy()
+        moved[:, 0] -= self.period * np.floor((uv[:, 0] - _line(self.cut, uv[:, 1])) / self.period)
+        return moved
+
+
+def opened(paths: Sequence[FloatArray], turns: Sequence[int], period: float) -> Opened | None:
+    """The layout of a tube whose rings have these paths in (u, v), (n + 1, 2), closed by a repeated first
+    point; `turns` tells how often each goes round. None where no cut is found."""
+    rims = [i for i, t in enumerate(turns) if t]
+    if len(rims) != 2 or abs(turns[rims[0]]) != 1 or turns[rims[0]] != -turns[rims[1]]:
+        return None
+    up, down = (paths[rims[0]], paths[rims[1]]) if turns[rims[0]] > 0 else (paths[rims[1]], paths[rims[0]])
+    for i, j in _candidates(up, down, period):
+        found = _laid_out(paths, turns, period, i, j)
+        if found is not None:
+            return found
+    return None
+
+
+def _candidates(up: FloatArray, down: FloatArray, period: float) -> list[tuple[int, int]]:
+    """Points of both rims that lie nearly above each other, the nearest first."""
+    order = np.argsort(down[:-1, 0] % period)
+    sorted_u = (down[:-1, 0] % period)[order]
+    at = np.searchsorted(sorted_u, up[:-1, 0] % period) % len(order)
+    found = []
+    for i in range(len(up) - 1):
+        for k in (at[i], at[i] - 1):
+            j = int(order[k])
+            off = (down[j, 0] - up[i, 0]) % period
+            found.append((min(off, period - off), i, j))
+    return [(i, j) for _, i, j in sorted(found)[:MOST_TRIES]]
+
+
+def _laid_out(
+    paths: Sequence[FloatArray], turns: Sequence[int], period: float, i: int, j: int
+) -> Opened | None:
+    starts = np.concatenate([[0], np.cumsum([len(path) - 1 for path in paths])])
+    rising = next(k for k, t in enumerate(turns) if t > 0)
+    falling = next(k for k, t in enumerate(turns) if t < 0)
+    up, up_owner = _turned(paths[rising], i, int(starts[rising]))
+    down, down_owner = _turned(paths[falling], j, int(starts[falling]))
+    # the falling rim runs back from the copy of the cut to the cut
+    down[:, 0] += period * round((up[-1, 0] - down[0, 0]) / period)
+    cut = ((float(up[0, 0]), float(up[0, 1])), (float(down[-1, 0]), float(down[-1, 1])))
+    places, owners = [np.concatenate([up, down])], [np.concatenate([up_owner, down_owner])]
+    count = len(places[0])
+    k = np.arange(count)
+    segments = [np.column_stack([k, (k + 1) % count])]
+    outline = places[0]
+    if _is_crossed(outline[-1], outline[0], outline, skip=(0, count - 1)):
+        return None
+    made = Opened(outline, owners[0], segments[0], cut, period)
+    for ring, turn in enumerate(turns):
+        if turn:
+            continue
+        path = paths[ring][:-1].copy()
+        path[:, 0] += made.brought_in(path[:1])[0, 0] - path[0, 0]
+        shift = next((s for s in (0.0, -period, period) if _inside(path[0] + (s, 0.0), outline)), None)
+        if shift is None:
+            return None
+        path[:, 0] += shift
+        if any(_is_crossed(outline[-1] + (s, 0.0), outline[0] + (s, 0.0), path) for s in (0.0, period)):
+            return None
+        k = np.arange(len(path))
+        segments.append(count + np.column_stack([k, (k + 1) % len(k)]))
+        places.append(path)
+        owners.append(int(starts[ring]) + k)
+        count += len(path)
+    return Opened(np.concatenate(places), np.concatenate(owners), np.concatenate(segments), cut, period)
+
+
+def _turned(path: FloatArray, first: int, start: int) -> tuple[FloatArray, IntArray]:
+    """A rim from its point `first` once round to it again, and the numbers of its points."""
+    count = len(path) - 1
+    step = path[-1] - path[0]
+    rolled = np.concatenate([path[first:-1], path[: first + 1] + step])
+    owner = start + np.concatenate([np.arange(first, count), np.arange(first + 1)])
+    return rolled, owner.astype(np.int64)
+
+
+def _line(cut: tuple[tuple[float, float], tuple[float, float]], v: FloatArray) -> FloatArray:
+    (u0, v0), (u1, v1) = cut
+    share = np.clip((v - v0) / (v1 - v0), 0.0, 1.0) if v1 != v0 else np.zeros_like(v)
+    line: FloatArray = u0 + share * (u1 - u0)
+    return line
+
+
+def _is_crossed(p: FloatArray, q: FloatArray, chain: FloatArray, skip: tuple[int, ...] = ()) -> bool:
+    """Whether a segment meets any side of a closed chain, those at the places to `skip` left out."""
+    a, b = chain, np.roll(chain, -1, axis=0)
+    kept = np.ones(len(a), dtype=bool)
+    for k in skip:
+        kept[[k, k - 1]] = False
+    a, b = a[kept], b[kept]
+    d = q - p
+    one, two = _turn(d, a - p), _turn(d, b - p)
+    three, four = _turn(b - a, p - a), _turn(b - a, q - a)
+    return bool(((one * two <= 0.0) & (three * four <= 0.0)).any())
+
+
+def _turn(a: FloatArray, b: FloatArray) -> FloatArray:
+    turn: FloatArray = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+    return turn
+
+
+def _inside(p: FloatArray, chain: FloatArray) -> bool:
+    a, b = chain - p, np.roll(chain, -1, axis=0) - p
+    spans: NDArray[np.bool_] = (a[:, 1] > 0.0) != (b[:, 1] > 0.0)
+    a, b = a[spans], b[spans]
+    return int((a[:, 0] - a[:, 1] * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1]) > 0.0).sum()) % 2 == 1
