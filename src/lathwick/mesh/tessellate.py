@@ -20,6 +20,7 @@ from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
 from .crossings import Triangles, crossing_faces, repeated
 from .curved import charted, strip, wall_ends, whole
+from .delaunay import triangulated
 from .mesh import IntArray, Mesh
 from .sampling import Samples, Tolerance
 
@@ -150,10 +151,16 @@ def _filled(
 
 
 def _halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
-    for edge in {c.edge for c in face.coedges()}:
-        if edge.curve.kind != "line":
-            t = parameters[edge]
-            parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])]))
+    """Halve the longest chords of a face's curved edges, and those at least half as long: where two edges
+    part slowly from a common end, their polygons keep apart only if their chords are alike."""
+    curved = {c.edge: None for c in face.coedges() if c.edge.curve.kind != "line"}
+    chords = {
+        edge: np.linalg.norm(np.diff(edge.curve.points(parameters[edge]), axis=0), axis=1) for edge in curved
+    }
+    longest = max((float(c.max()) for c in chords.values()), default=0.0)
+    for edge, lengths in chords.items():
+        t, long = parameters[edge], lengths > 0.5 * longest
+        parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])[long]]))
 
 
 def _name(face: Face) -> str:
@@ -186,8 +193,15 @@ def _sound_samples(
 def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Face]:
     """Faces whose polygons cross themselves, or meet another face in the same plane without sharing
     a vertex with it (an island in a hole, drawn with chords that are too coarse)."""
+    thin = [face for face, of_face in rings.items() if min(map(len, of_face)) < 3]
+    if thin:
+        return thin
     polygons = {face: _polygon(face, ring, points) for face, ring in rings.items()}
-    crossed = dict.fromkeys(face for face, polygon in polygons.items() if not polygon.is_valid)
+    crossed = dict.fromkeys(
+        face
+        for face, polygon in polygons.items()
+        if not polygon.is_valid and not _only_pinched(face, rings[face], points)
+    )
     planes: dict[tuple[Plane, bool], list[Face]] = {}
     for face in rings:
         planes.setdefault((face.surface.frame, face.outward), []).append(face)
@@ -197,9 +211,48 @@ def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Fac
             pairs = shapely.STRtree(shapes).query(shapes, predicate="intersects").T.tolist()
             for i, j in pairs:
                 corners = [{k for ring in rings[faces[n]] for k in ring} for n in (i, j)]
-                if i != j and corners[0].isdisjoint(corners[1]):
+                if i < j and corners[0].isdisjoint(corners[1]) and _overlap(shapes[i], shapes[j]):
                     crossed.update({faces[i]: None, faces[j]: None})
     return list(crossed)
+
+
+def _overlap(one: shapely.Polygon, two: shapely.Polygon) -> bool:
+    """Whether two polygons have more in common than a few points or sides (of lumps that touch)."""
+    if not (one.is_valid and two.is_valid):
+        return True
+    return bool(one.intersection(two).area > 1e-9 * min(one.area, two.area))
+
+
+def _only_pinched(face: Face, rings: Sequence[list[int]], points: FloatArray) -> bool:
+    """Whether the rings are sound but for points that they pass more than once."""
+    loops = [part for ring in rings for part in _unpinched(ring)]
+    if min(map(len, loops)) < 3 or len(loops) == len(rings) > 1:
+        return False
+    lines = [shapely.LinearRing(face.surface.parameters(points[loop])) for loop in loops]
+    if not all(line.is_simple for line in lines):
+        return False
+    for i, one in enumerate(lines):
+        for j in range(i):
+            shared = len(set(loops[i]) & set(loops[j]))
+            meets = one.intersection(lines[j])
+            if meets.length > 0.0 or len(shapely.get_coordinates(meets)) > shared:
+                return False
+    return True
+
+
+def _unpinched(ring: list[int]) -> list[list[int]]:
+    """The rings that a ring falls into at points that it passes more than once."""
+    found, path, at = [], list[int](), dict[int, int]()
+    for index in ring:
+        if index in at:
+            start = at[index]
+            found.append(path[start:])
+            for dropped in path[start:]:
+                del at[dropped]
+            del path[start:]
+        at[index] = len(path)
+        path.append(index)
+    return [*found, path]
 
 
 def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
@@ -243,6 +296,8 @@ def _polygon(face: Face, rings: Sequence[list[int]], points: FloatArray) -> shap
 def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
     """Constrained Delaunay triangles of a planar face, no new vertices; shape (T, 3)."""
     polygon = _polygon(face, rings, points)
+    if not polygon.is_valid:
+        return _flat_pinched(face, rings, points)
     cells = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon))
     corners = cells.reshape(-1, 4, 2)[:, :3]
     index = {
@@ -260,3 +315,12 @@ def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArra
     flip = clockwise if face.outward else ~clockwise
     triangles[flip] = triangles[flip][:, ::-1]
     return triangles
+
+
+def _flat_pinched(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
+    """As `_flat`, for a face whose rings pass a point more than once."""
+    index = np.array(list(dict.fromkeys(i for ring in rings for i in ring)))
+    place = {i: k for k, i in enumerate(index.tolist())}
+    sides = [(place[a], place[b]) for ring in rings for a, b in zip(ring, [*ring[1:], ring[0]], strict=True)]
+    triangles = index[triangulated(face.surface.parameters(points[index]), np.array(sides))]
+    return triangles if face.outward else triangles[:, ::-1]
