@@ -21,7 +21,7 @@ from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
 from .lattice import Block
-from .opened import Opened, opened
+from .layout import Layout, opened, patch
 from .sampling import Tolerance
 
 CLEARANCE = 0.35
@@ -46,8 +46,16 @@ class Chart:
     flat: Callable[[FloatArray], FloatArray]
     inner: FloatArray
     cut: FloatArray | None = None
-    layout: Opened | None = None
+    layout: Layout | None = None
     sides: tuple[Callable[[FloatArray], FloatArray], ...] = ()
+
+    def flat_near(self, points: FloatArray, hints: FloatArray) -> FloatArray:
+        """The places of points; of those that differ by a period the ones next to the hints, (N, 2)."""
+        places = self.flat(points)
+        if self.layout is not None and self.layout.period:
+            period = self.layout.period
+            places[:, 0] += period * np.round((hints[:, 0] - places[:, 0]) / period)
+        return places
 
 
 def chart_of(
@@ -76,28 +84,19 @@ def chart_of(
     if any(t[0] for t in turns):
         layout = opened(paths, [t[0] for t in turns], period)
         if layout is not None:
-            return _opened_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
+            return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
         middle = 0.0 if tip else period / (math.tau * step)
         flat = _ring_map(surface, period, (low, high), middle)
         return Chart(flat, np.asarray(surface.frame.origin)[None] if tip else NO_POINTS)
-    u = np.concatenate([path[:, 0] for path in paths])
-    cut = None if not period else free_cut(u * (math.tau / period))
-    start = float(u.min()) if cut is None else cut * period / math.tau
-
-    def spread(points: FloatArray) -> FloatArray:
-        uv = surface.parameters(points)
-        across = uv[:, 0] if not period else start + (uv[:, 0] - start) % period
-        return np.column_stack([across / step, FLATTENED * (uv[:, 1] - low) / (high - low)])
-
-    return Chart(spread, NO_POINTS)
+    return _laid_chart(surface, patch(paths, period), np.array([1.0 / step, FLATTENED / (high - low)]))
 
 
-def _opened_chart(surface: Surface, layout: Opened, scale: FloatArray) -> Chart:
+def _laid_chart(surface: Surface, layout: Layout, scale: FloatArray) -> Chart:
     def flat(points: FloatArray) -> FloatArray:
-        uv = surface.parameters(points)
-        return layout.brought_in(uv) * scale
+        return surface.parameters(points) * scale
 
-    return Chart(flat, NO_POINTS, layout=replace(layout, places=layout.places * scale))
+    scaled = replace(layout, places=layout.places * scale, period=layout.period * float(scale[0]))
+    return Chart(flat, NO_POINTS, layout=scaled)
 
 
 def _period(surface: Surface) -> float:

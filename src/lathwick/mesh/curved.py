@@ -114,18 +114,17 @@ def charted(
         owners.append(len(points) + np.arange(len(chart.inner)))
     edges = np.concatenate(segments).astype(np.int64)
     places, index = np.concatenate(flat), np.concatenate(owners)
+    kept, number = _distinct(places, index)
+    places, index, edges, beyond = places[kept], index[kept], number[edges], beyond[kept[kept < len(beyond)]]
     for _ in range(MOST_REFINEMENTS):
         triangles = triangulated(places, edges)
         table = np.concatenate([points, added])
-        extra = np.concatenate(
-            [
-                _coarse(face, triangles, index, table, edges, tolerance),
-                _ears(face, triangles, beyond, table[index]),
-            ]
-        )
+        coarse = _coarse(face, triangles, places, table[index], edges, tolerance)
+        ears = _ears(face, triangles, beyond, places, table[index])
+        extra, hints = (np.concatenate(rows) for rows in zip(coarse, ears, strict=True))
         if not len(extra):
             break
-        places = np.concatenate([places, chart.flat(extra)])
+        places = np.concatenate([places, chart.flat_near(extra, hints)])
         index = np.concatenate([index, len(table) + np.arange(len(extra))])
         added = np.concatenate([added, extra])
     else:
@@ -137,7 +136,24 @@ def charted(
     return added, np.concatenate([band, inner if face.outward else inner[:, ::-1]])
 
 
-def _ears(face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray) -> FloatArray:
+def _distinct(places: FloatArray, index: IntArray) -> tuple[IntArray, IntArray]:
+    """Places less those that a ring passes again: the numbers of the first ones, in order, and for every
+    place its number among them."""
+    rows = np.column_stack([index, np.round(places / np.abs(places).max(), 9)])
+    _, first, number = np.unique(rows, axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    rank = np.empty_like(order)
+    rank[order] = np.arange(len(order))
+    return first[order], rank[number.ravel()]
+
+
+_Spots = tuple[FloatArray, FloatArray]
+"""New points, (N, 3), and about where they lie in the chart, (N, 2)."""
+
+
+def _ears(
+    face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray, points: FloatArray
+) -> _Spots:
     """Points of the surface over the middles of triangles whose corners all lie beside one edge or plane."""
     among = triangles[(triangles < len(beyond)).all(axis=1)]
     a, b, c = beyond[among].transpose(1, 0, 2)
@@ -145,34 +161,35 @@ def _ears(face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray)
     for k in (0, 1):
         label = a[:, k : k + 1]
         ears |= (b == label).any(axis=1) & (c == label).any(axis=1)
-    middles = places[among[ears]].mean(axis=1)
-    feet = face.surface.points(face.surface.parameters(middles)) if len(middles) else middles
-    return feet[region_of(face).states(feet) == INSIDE] if len(feet) else feet
+    middles = points[among[ears]].mean(axis=1)
+    if not len(middles):
+        return middles, np.zeros((0, 2))
+    feet = face.surface.points(face.surface.parameters(middles))
+    inside = region_of(face).states(feet) == INSIDE
+    return feet[inside], places[among[ears]].mean(axis=1)[inside]
 
 
 def _coarse(
     face: Face,
     triangles: IntArray,
-    index: IntArray,
-    table: FloatArray,
+    places: FloatArray,
+    points: FloatArray,
     segments: IntArray,
     tolerance: Tolerance,
-) -> FloatArray:
+) -> _Spots:
     """Points of the surface over the middles of inner edges that run too far below it."""
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     sides.sort(axis=1)
     sides = np.unique(sides, axis=0)
-    count = len(index)
+    count = len(places)
     fixed = np.sort(segments, axis=1)
     inner = sides[~np.isin(sides[:, 0] * count + sides[:, 1], fixed[:, 0] * count + fixed[:, 1])]
-    middles = table[index[inner]].mean(axis=1)
-    gaps = face.surface.distance(middles)
-    far = np.abs(gaps) > ROOM * tolerance.chord
-    if not far.any():
-        return np.zeros((0, 3))
+    middles = points[inner].mean(axis=1)
+    far = np.abs(face.surface.distance(middles)) > ROOM * tolerance.chord
     spots = middles[far]
-    spots = spots - face.surface.distance(spots)[:, None] * face.surface.normals(spots)
-    return np.unique(np.round(spots, 12), axis=0)
+    if len(spots):
+        spots = spots - face.surface.distance(spots)[:, None] * face.surface.normals(spots)
+    return spots, places[inner[far]].mean(axis=1)
 
 
 def _outwards(face: Face, triangles: IntArray, points: FloatArray) -> IntArray:

@@ -19,6 +19,7 @@ from ..geometry.placement import FloatArray
 from .mesh import IntArray
 
 MOST_CROSSED = 100_000
+BEND = 1e-6
 
 Edge = tuple[int, int]
 
@@ -30,6 +31,7 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
     region if a way out of it crosses the segments an odd number of times. Raises ModellingError where
     that cannot be done.
     """
+    points = _bent(points)
     triangles = Delaunay(points, qhull_options="Qbb Qc Qz Q12 Qt").simplices.astype(np.int64)
     triangles = _turned(points, triangles)
     triangles = triangles[_areas(points, triangles) > 0.0]
@@ -37,6 +39,14 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
     if len(missing):
         triangles = _with_segments(points, triangles, missing)
     return _inner(points, triangles, segments)
+
+
+def _bent(points: FloatArray) -> FloatArray:
+    """The points on a plane bent by very little, so that no three in a row are quite collinear: what Qhull
+    makes of collinear points is no triangulation."""
+    span = float(np.ptp(points, axis=0).max())
+    x = (points[:, 0] - points[:, 0].min()) / span
+    return np.column_stack([points[:, 0], points[:, 1] + BEND * span * x * x])
 
 
 def _areas(points: FloatArray, triangles: IntArray) -> FloatArray:

@@ -1,10 +1,11 @@
-"""A tube cut open: its boundary laid out in (u, v) as one outline, cut from one rim to the other.
+"""The boundary of a face on a surface with a period, laid out in (u, v): a patch, or a tube cut open.
 
 The cut runs between two boundary points that nearly lie on one ruling, so it bends no more than any chord.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -18,25 +19,41 @@ MOST_TRIES = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Opened:
+class Layout:
     """places : (K, 2) in the layout. owner : (K,) the number of the boundary point, rings one after the
-    other, that each place is; the ends of the cut occur twice. segments : (M, 2), numbers of places.
-    cut : its two ends in (u, v)."""
+    other, that each place is; the ends of a cut occur twice. segments : (M, 2), numbers of places.
+    period : of the first coordinate, 0.0 for none."""
 
     places: FloatArray
     owner: IntArray
     segments: IntArray
-    cut: tuple[tuple[float, float], tuple[float, float]]
     period: float
 
-    def brought_in(self, uv: FloatArray) -> FloatArray:
-        """Places moved by whole periods to the right of the cut and the left of its copy."""
-        moved = uv.copy()
-        moved[:, 0] -= self.period * np.floor((uv[:, 0] - _line(self.cut, uv[:, 1])) / self.period)
-        return moved
+
+def patch(paths: Sequence[FloatArray], period: float) -> Layout:
+    """The layout of a face whose rings, closed by a repeated first point, do not go round the surface."""
+    rings = [path[:-1].copy() for path in paths]
+    outer = max(rings, key=lambda ring: abs(_area(ring)))
+    if period:
+        for ring in rings:
+            steps = [n * period for n in (0, -1, 1, -2, 2)]
+            near = (
+                period * round(float(outer[:, 0].mean() - ring[0, 0]) / period) if ring is not outer else 0.0
+            )
+            ring[:, 0] += next((near + s for s in steps if _inside(ring[0] + (near + s, 0.0), outer)), 0.0)
+    starts = np.cumsum([0, *map(len, rings)])
+    loops = [start + np.arange(len(ring)) for start, ring in zip(starts, rings, strict=False)]
+    segments = [np.column_stack([loop, np.roll(loop, -1)]) for loop in loops]
+    places = np.concatenate(rings)
+    return Layout(places, np.arange(len(places)), np.concatenate(segments).astype(np.int64), period)
 
 
-def opened(paths: Sequence[FloatArray], turns: Sequence[int], period: float) -> Opened | None:
+def _area(ring: FloatArray) -> float:
+    x, y = ring.T
+    return 0.5 * float(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
+
+
+def opened(paths: Sequence[FloatArray], turns: Sequence[int], period: float) -> Layout | None:
     """The layout of a tube whose rings have these paths in (u, v), (n + 1, 2), closed by a repeated first
     point; `turns` tells how often each goes round. None where no cut is found."""
     rims = [i for i, t in enumerate(turns) if t]
@@ -66,7 +83,7 @@ def _candidates(up: FloatArray, down: FloatArray, period: float) -> list[tuple[i
 
 def _laid_out(
     paths: Sequence[FloatArray], turns: Sequence[int], period: float, i: int, j: int
-) -> Opened | None:
+) -> Layout | None:
     starts = np.concatenate([[0], np.cumsum([len(path) - 1 for path in paths])])
     rising = next(k for k, t in enumerate(turns) if t > 0)
     falling = next(k for k, t in enumerate(turns) if t < 0)
@@ -80,15 +97,15 @@ def _laid_out(
     k = np.arange(count)
     segments = [np.column_stack([k, (k + 1) % count])]
     outline = places[0]
-    if _is_crossed(outline[-1], outline[0], outline, skip=(0, count - 1)):
-        return None
-    made = Opened(outline, owners[0], segments[0], cut, period)
+    for a, b in ((count - 1, 0), (len(up) - 1, len(up))):
+        if _is_crossed(outline[a], outline[b], outline, skip=(a, b)) or _runs_along(outline, a, b):
+            return None
     for ring, turn in enumerate(turns):
         if turn:
             continue
         path = paths[ring][:-1].copy()
-        path[:, 0] += made.brought_in(path[:1])[0, 0] - path[0, 0]
-        shift = next((s for s in (0.0, -period, period) if _inside(path[0] + (s, 0.0), outline)), None)
+        path[:, 0] -= period * math.floor((path[0, 0] - _line(cut, path[0, 1])) / period)
+        shift = next((s for s in (0.0, -period, period) if _within(path, outline, s)), None)
         if shift is None:
             return None
         path[:, 0] += shift
@@ -99,7 +116,7 @@ def _laid_out(
         places.append(path)
         owners.append(int(starts[ring]) + k)
         count += len(path)
-    return Opened(np.concatenate(places), np.concatenate(owners), np.concatenate(segments), cut, period)
+    return Layout(np.concatenate(places), np.concatenate(owners), np.concatenate(segments), period)
 
 
 def _turned(path: FloatArray, first: int, start: int) -> tuple[FloatArray, IntArray]:
@@ -111,11 +128,10 @@ def _turned(path: FloatArray, first: int, start: int) -> tuple[FloatArray, IntAr
     return rolled, owner.astype(np.int64)
 
 
-def _line(cut: tuple[tuple[float, float], tuple[float, float]], v: FloatArray) -> FloatArray:
+def _line(cut: tuple[tuple[float, float], tuple[float, float]], v: float) -> float:
     (u0, v0), (u1, v1) = cut
-    share = np.clip((v - v0) / (v1 - v0), 0.0, 1.0) if v1 != v0 else np.zeros_like(v)
-    line: FloatArray = u0 + share * (u1 - u0)
-    return line
+    share = min(1.0, max(0.0, (v - v0) / (v1 - v0))) if v1 != v0 else 0.0
+    return u0 + share * (u1 - u0)
 
 
 def _is_crossed(p: FloatArray, q: FloatArray, chain: FloatArray, skip: tuple[int, ...] = ()) -> bool:
@@ -131,9 +147,25 @@ def _is_crossed(p: FloatArray, q: FloatArray, chain: FloatArray, skip: tuple[int
     return bool(((one * two <= 0.0) & (three * four <= 0.0)).any())
 
 
+def _runs_along(chain: FloatArray, a: int, b: int) -> bool:
+    """Whether the side from place a to the next one b lies on another side that ends at a or b."""
+    for at, way, other in ((a, chain[b] - chain[a], a - 1), (b, chain[a] - chain[b], (b + 1) % len(chain))):
+        beside = chain[other] - chain[at]
+        size = float(np.hypot(*way) * np.hypot(*beside))
+        if abs(float(_turn(way, beside))) <= 1e-6 * size and float(way @ beside) > 0.0:
+            return True
+    return False
+
+
 def _turn(a: FloatArray, b: FloatArray) -> FloatArray:
     turn: FloatArray = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
     return turn
+
+
+def _within(ring: FloatArray, chain: FloatArray, shift: float) -> bool:
+    """Whether a ring, shifted along u, lies in a chain, which it may touch in places."""
+    tried = ring[:: max(1, len(ring) // 9)] + np.array([shift, 0.0])
+    return 2 * sum(_inside(p, chain) for p in tried) > len(tried)
 
 
 def _inside(p: FloatArray, chain: FloatArray) -> bool:
