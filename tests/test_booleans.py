@@ -193,13 +193,34 @@ def test_walls_of_no_thickness_are_refused():
     """A bore that reaches a wall from inside along a line; beside the body it changes nothing."""
     block = lw.box(4, 4, 4)
     for x in (1.0, 3.0):
-        with pytest.raises(lw.ModellingError, match="touch itself along a curve"):
+        with pytest.raises(lw.ModellingError, match=r"touch itself .* inside two of its faces"):
             lw.cut(block, lw.cylinder(1, 6, on=up(x, 2, -1)))
     assert lw.cut(block, lw.cylinder(1, 6, on=up(5, 2, -1))).volume == pytest.approx(64)
     roller = lw.union(block, lw.cylinder(1, 4, on=up(5, 2, 0)))
     assert roller.lumps == 2
     with pytest.raises(lw.ModellingError, match="touch itself"):
         lw.union(roller, lw.box(8, 4, 1, on=up(0, 0, 4)))
+
+
+@pytest.mark.parametrize(
+    "inner",
+    [
+        lw.sphere(2, on=up(0, 0, 3)),  # on the floor
+        lw.cylinder(1, 6, on=lw.Plane((-3, 0, 2), (1, 0, 0))),  # between the walls
+        lw.torus(2, 1, on=lw.Plane((0, 0, 4), (1, 0, 0))),  # on its outermost point
+        lw.cone(0, 2, 3, on=up(0, 0, 1)),  # on its tip
+    ],
+)
+def test_voids_that_touch_the_outside_in_a_point_are_refused(inner):
+    """A ball of air in a block, just up to the floor; lifted off it is a void."""
+    block = lw.box(8, 8, 9, on=up(-4, -4, 1))
+    tall = inner.bounds[1][2] - inner.bounds[0][2]
+    lowest = lw.move(inner, dz=1 - inner.bounds[0][2])
+    if inner.faces()[0].kind != "cylinder":
+        with pytest.raises(lw.ModellingError, match=r"touch itself .* inside two of its faces"):
+            lw.cut(block, lowest)
+    lifted = lw.cut(block, lw.move(lowest, dz=1))
+    assert (lifted.lumps, len(lifted.pieces[0].voids), tall < 7) == (1, 1, True)
 
 
 def test_cut_that_changes_nothing_is_a_warning_on_its_step():

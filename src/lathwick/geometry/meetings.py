@@ -32,13 +32,15 @@ class Meeting:
     """What two surfaces have in common.
 
     same : they are one surface. curves : where they cross. touches : where they touch along a curve
-    without crossing. nodes : points where the curves cross each other.
+    without crossing. nodes : points where the curves cross each other. points : where they touch in a
+    single point.
     """
 
     same: bool = False
     curves: tuple[Curve, ...] = ()
     touches: tuple[Curve, ...] = ()
     nodes: tuple[Vec3, ...] = ()
+    points: tuple[Vec3, ...] = ()
 
 
 NOTHING = Meeting()
@@ -118,12 +120,10 @@ def _plane_cylinder(plane: Plane, tube: CylinderSurface) -> Meeting:
 
 def _plane_sphere(plane: Plane, ball: SphereSurface) -> Meeting:
     h = _height(ball.frame.origin, plane)
-    if abs(h) >= ball.radius - 1e-9 * ball.radius:
-        return NOTHING
-    reach = math.sqrt((ball.radius - abs(h)) * (ball.radius + abs(h)))
-    if reach <= RESOLUTION:
-        return NOTHING
     center = along(ball.frame.origin, plane.normal, -h)
+    reach = math.sqrt(max(0.0, (ball.radius - abs(h)) * (ball.radius + abs(h))))
+    if abs(h) >= ball.radius - 1e-9 * ball.radius or reach <= RESOLUTION:
+        return Meeting(points=(center,)) if abs(abs(h) - ball.radius) <= HALF else NOTHING
     return Meeting(curves=(Circle(Plane(center, plane.normal, plane.x), reach),))
 
 
@@ -137,7 +137,7 @@ def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
     if a <= PARALLEL:
         height = d / c
         if height * k <= RESOLUTION:
-            return NOTHING
+            return Meeting(points=(apex,)) if abs(d) <= HALF else NOTHING
         return Meeting(curves=(Circle(Plane(along(apex, axis, height), axis, cone.frame.x), height * k),))
     x = scaled(flat, 1.0 / a)
     e1, e2 = sub(scaled(x, c), scaled(axis, a)), cross(axis, x)
@@ -164,7 +164,7 @@ def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
 def _cone_lines(apex: Vec3, e1: Vec3, e2: Vec3, quad: float) -> Meeting:
     """The straight lines of a cone in a plane through its apex; they run downwards along e1."""
     if quad <= 1e-12:
-        return NOTHING
+        return Meeting(points=(apex,))
     spread = math.sqrt(quad)
     ways = [unit(sub(scaled(e2, sign * spread), e1)) for sign in (1.0, -1.0)]
     return Meeting(curves=tuple(Line(apex, way) for way in ways), nodes=(apex,))
@@ -198,9 +198,12 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
         return Meeting(curves=tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers))
     # the plane clears the ring
     flat = math.sqrt(max(0.0, 1.0 - lean * lean))
-    if abs(h) >= big * flat + small - 1e-12 * small:
-        return NOTHING
-    return None
+    if abs(abs(h) - big * flat - small) <= HALF:
+        out = unit(sub(plane.normal, scaled(axis, lean)))
+        sign = -1.0 if h > 0 else 1.0
+        touch = along(along(center, out, sign * big), plane.normal, sign * small)
+        return Meeting(points=(touch,))
+    return NOTHING if abs(h) > big * flat + small else None
 
 
 # ---------------------------------------------------------------------- one axis
@@ -254,7 +257,10 @@ def _about_one_axis(one: Surface, two: Surface, origin: Vec3, axis: Vec3) -> Mee
         on_both = all(s.kind != "cone" or _above_apex(s, along(origin, axis, z)) for s in (one, two))
         if reach > RESOLUTION and on_both:
             rings.append(Circle(Plane(along(origin, axis, z), axis), reach))
-    return Meeting(touches=tuple(rings)) if touching else Meeting(curves=tuple(rings))
+    poles = tuple(
+        along(origin, axis, z) for reach, z in crossings if abs(reach) <= HALF and not touching and not rings
+    )
+    return Meeting(touches=tuple(rings)) if touching else Meeting(curves=tuple(rings), points=poles)
 
 
 def _above_apex(cone: Surface, center: Vec3) -> bool:
@@ -314,6 +320,11 @@ def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
     d = distance(one.frame.origin, two.frame.origin)
     if d <= HALF:
         return SAME if abs(one.radius - two.radius) <= HALF else NOTHING
+    axis = scaled(sub(two.frame.origin, one.frame.origin), 1.0 / d)
+    outside = abs(d - one.radius - two.radius) <= HALF
+    if outside or abs(d - abs(one.radius - two.radius)) <= HALF:
+        sign = 1.0 if outside or one.radius > two.radius else -1.0
+        return Meeting(points=(along(one.frame.origin, axis, sign * one.radius),))
     t = (d * d + (one.radius - two.radius) * (one.radius + two.radius)) / (2.0 * d)
     square = (one.radius - t) * (one.radius + t)
     if square <= (1e-4 * RESOLUTION) * one.radius or abs(t) >= one.radius:
@@ -321,7 +332,6 @@ def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
     reach = math.sqrt(square)
     if reach <= RESOLUTION:
         return NOTHING
-    axis = scaled(sub(two.frame.origin, one.frame.origin), 1.0 / d)
     return Meeting(curves=(Circle(Plane(along(one.frame.origin, axis, t), axis), reach),))
 
 
@@ -336,7 +346,8 @@ def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Meeting | None:
     if abs(gap) >= one.radius + two.radius + HALF:
         return NOTHING
     if abs(gap) > one.radius + two.radius - HALF:
-        return NOTHING  # they touch in a point
+        s = dot(cross(off, b), across) / dot(across, across)
+        return Meeting(points=(along(along(one.frame.origin, a, s), n, math.copysign(one.radius, gap)),))
     if abs(gap) > HALF or abs(one.radius - two.radius) > HALF:
         return None
     s = dot(cross(off, b), across) / dot(across, across)

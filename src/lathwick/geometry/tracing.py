@@ -76,9 +76,10 @@ class _Tracer:
         self.scale = size + float(np.abs(box).max())
 
     def run(self) -> Meeting:
-        seeds = self._seeds()
-        if not len(seeds):
+        cells = self._cells()
+        if not len(cells):
             return Meeting()
+        seeds = self._corrected(cells)
         nodes = self._nodes(seeds)
         paths: list[_Path] = []
         left = seeds
@@ -93,12 +94,15 @@ class _Tracer:
             else:
                 left = left[1:]
         curves = tuple(self._fitted(path) for path in paths)
-        return Meeting(curves=curves, nodes=tuple(nodes))
+        ends = {p for path in paths for p in (path.points[0], path.points[-1])}
+        alone = [p for p in self._nodes_beside(cells, paths, nodes) if p not in ends]
+        return Meeting(curves=curves, nodes=tuple(p for p in nodes if p in ends), points=tuple(alone))
 
     # ------------------------------------------------------------------ seeds
 
-    def _seeds(self) -> FloatArray:
-        """Points of the curve, at least one on each part of it in the box, shape (N, 3)."""
+    def _cells(self) -> FloatArray:
+        """Middles of cells of the first surface that the curve may pass, shape (N, 3): at least one on each
+        part of it in the box."""
         corners = np.array(np.meshgrid(*np.array([self.low, self.high]).T)).reshape(3, -1).T
         low, high = _domain(self.one, corners)
         counts = (8, 8)
@@ -118,7 +122,7 @@ class _Tracer:
                     shift[k] = 0.25 * (du, dv)[k]
                     cells = np.concatenate([cells - shift, cells + shift])
             du, dv = (0.5 * du if split_u else du), (0.5 * dv if split_v else dv)
-        return self._corrected(self.one.points(cells)) if len(cells) else np.zeros((0, 3))
+        return self.one.points(cells) if len(cells) else np.zeros((0, 3))
 
     def _kept(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, float]:
         """The cells that the curve may pass within the box, and the largest radius of a cell."""
@@ -149,11 +153,21 @@ class _Tracer:
 
     def _nodes(self, seeds: FloatArray) -> list[Vec3]:
         """Points of the curve where the surfaces touch, and branches of the curve may cross."""
-        m, n = self.one.normals(seeds), self.two.normals(seeds)
-        sine = np.linalg.norm(np.cross(m, n), axis=1)
         found = self._tips() + [p for p in flat_contacts(self.one, self.two) if self._in_box(p)]
+        return self._touches_near(seeds, found)
+
+    def _nodes_beside(self, cells: FloatArray, paths: Sequence[_Path], nodes: Sequence[Vec3]) -> list[Vec3]:
+        """The nodes, and points where the surfaces touch away from all curves."""
+        for path in paths:
+            cells = cells[_off_path(cells, path) > 3.0 * self.step]
+        return self._touches_near(cells, list(nodes))
+
+    def _touches_near(self, starts: FloatArray, found: list[Vec3]) -> list[Vec3]:
+        """`found` and the points next to `starts` where the surfaces touch."""
+        m, n = self.one.normals(starts), self.two.normals(starts)
+        sine = np.linalg.norm(np.cross(m, n), axis=1)
         order = np.flatnonzero(sine < FLAT)
-        left = seeds[order[np.argsort(sine[order])]]
+        left = starts[order[np.argsort(sine[order])]]
         for node in found:
             left = left[np.linalg.norm(left - np.array(node), axis=1) > 2.0 * self.step]
         while len(left):

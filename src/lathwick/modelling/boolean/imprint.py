@@ -19,18 +19,17 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.curve_hits import curve_hits
 from ...geometry.curves import Circle, Curve, Line
-from ...geometry.meetings import SAME, Meeting, meeting
+from ...geometry.meetings import SAME, Meeting
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, cross, distance, dot, norm
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
-from .touches import touching_places
+from .touches import meeting_in, touching_places, touching_points
 
 LOOSE = 5.0 * NEAR
 """A hit is looked for on the meeting curve this near; where surfaces meet at a shallow angle it is off."""
@@ -46,7 +45,7 @@ Part = tuple[Fragment, bool]
 class Imprint:
     """What imprinting found. parts : of every edge, from its start to its end. inner : fragments in the
     inside of each face. same : faces of the other body on the same surface, near each face. touches :
-    places where faces of the two touch along a curve."""
+    places where faces of the two touch."""
 
     nodes: Nodes
     parts: dict[Edge, list[Part]]
@@ -109,9 +108,10 @@ class Imprinter:
         inner: dict[Face, list[Fragment]] = defaultdict(list)
         self._place_spans(spans, table, inner)
         self._place_lying(parts, inner)
-        touches = [
-            p for (a, b), met in meetings.items() for c in met.touches for p in touching_places(c, a, b)
-        ]
+        touches: list[Vec3] = []
+        for (a, b), met in meetings.items():
+            touches += [p for curve in met.touches for p in touching_places(curve, a, b)]
+            touches += touching_points(met.points, a, b)
         return Imprint(self._nodes, parts, dict(inner), dict(self._same), touches)
 
     # ------------------------------------------------------------------ pairs
@@ -122,11 +122,7 @@ class Imprinter:
         return [(self._faces[0][i], self._faces[1][j]) for i, j in found]
 
     def _meeting(self, one: Face, two: Face) -> Meeting:
-        found = meeting(one.surface, two.surface)
-        if found is None:
-            boxes = [outer_box(f) for f in (one, two)]
-            box = np.array([np.maximum(boxes[0][0], boxes[1][0]), np.minimum(boxes[0][1], boxes[1][1])])
-            found = traced(one.surface, two.surface, box)
+        found = meeting_in(one, two)
         if found is SAME:
             self._same[one].append(two)
             self._same[two].append(one)

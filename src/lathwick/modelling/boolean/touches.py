@@ -6,16 +6,17 @@ faces back to back along a curve. No edge is there to show it, so it is looked f
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 
 import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.curves import Curve
-from ...geometry.meetings import meeting
+from ...geometry.meetings import Meeting, meeting
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import Vec3, dot
+from ...geometry.tracing import traced
+from ...geometry.vector import Vec3
 from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Face, Lump
@@ -23,7 +24,16 @@ from ...topology.trim import INSIDE, region_of
 
 NEAR = 2.0 * RESOLUTION
 PER_TURN = 12
-OPPOSITE = -0.999
+
+
+def meeting_in(one: Face, two: Face) -> Meeting:
+    """How the surfaces of two faces meet, where both faces are."""
+    found = meeting(one.surface, two.surface)
+    if found is None:
+        boxes = [outer_box(face) for face in (one, two)]
+        box = np.array([np.maximum(boxes[0][0], boxes[1][0]), np.minimum(boxes[0][1], boxes[1][1])])
+        found = traced(one.surface, two.surface, box)
+    return found
 
 
 def touching_places(curve: Curve, one: Face, two: Face) -> list[Vec3]:
@@ -43,8 +53,13 @@ def touching_places(curve: Curve, one: Face, two: Face) -> list[Vec3]:
     return [(x, y, z) for x, y, z in points.tolist()]
 
 
+def touching_points(points: Iterable[Vec3], one: Face, two: Face) -> list[Vec3]:
+    """Those of the points in which two surfaces touch that lie inside both faces."""
+    return [p for p in points if all(region_of(face).state(p) == INSIDE for face in (one, two))]
+
+
 def touches_between_lumps(body: Body) -> list[Vec3]:
-    """Places where lumps of a body touch each other along curves; they may be joined elsewhere now."""
+    """Places where lumps of a body touch each other; they may be joined elsewhere now."""
     if body.lumps < 2:
         return []
     faces = [[face for shell in lump.shells for face in shell.faces] for lump in body.pieces]
@@ -55,20 +70,21 @@ def touches_between_lumps(body: Body) -> list[Vec3]:
         if m < n:
             for i, j in overlapping(boxes[m], boxes[n]):
                 one, two = faces[m][i], faces[n][j]
-                met = meeting(one.surface, two.surface)
-                for curve in met.touches if met else ():
+                met = meeting_in(one, two)
+                for curve in met.touches:
                     found += touching_places(curve, one, two)
+                found += touching_points(met.points, one, two)
     return found
 
 
 def refuse_touching(body: Body, places: Iterable[Vec3]) -> None:
-    """Raise ModellingError where two faces of one lump lie back to back at one of the places."""
+    """Raise ModellingError where two faces of one lump have one of the places inside them."""
     for p in places:
         for lump in body.pieces:
-            if _back_to_back(_faces_at(lump, p), p):
+            if len(_faces_at(lump, p)) > 1:
                 raise ModellingError(
-                    f"the result would touch itself along a curve at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), "
-                    "which no solid can"
+                    f"the result would touch itself at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), "
+                    "inside two of its faces, which no solid can"
                 )
 
 
@@ -82,8 +98,3 @@ def _faces_at(lump: Lump, p: Vec3) -> list[Face]:
             if near and abs(face.surface.gap(p)) <= NEAR and region_of(face).state(p) == INSIDE:
                 found.append(face)
     return found
-
-
-def _back_to_back(faces: Sequence[Face], p: Vec3) -> bool:
-    normals = [face.outward_normal(p) for face in faces]
-    return any(dot(a, b) < OPPOSITE for i, a in enumerate(normals) for b in normals[:i])
