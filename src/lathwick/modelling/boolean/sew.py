@@ -88,15 +88,33 @@ def sewn(cells: Sequence[Cell], nodes: Nodes) -> list[Lump]:
     manifold."""
     groups, dropped = _merged(cells)
     patches = [_patch(group, dropped, nodes) for group in groups]
+    slits = [(dropped.slits[key], patch) for group, patch in zip(groups, patches, strict=True)
+             for key in dict.fromkeys(dropped.key(cell, half) for cell in group for half in cell.halves)
+             if key in dropped.slits]  # fmt: skip
     paired = _paired(patches, nodes)
-    return _Assembly(paired, nodes).lumps()
+    return _Assembly(paired, nodes, slits).lumps()
+
+
+@dataclass(slots=True)
+class _Dropped:
+    """Fragments between cells of one face: for all that use them, by identity; and of those where another
+    lump touches the face, the uses of the face alone."""
+
+    whole: set[int] = field(default_factory=set)
+    slits: dict[tuple[int, int], Fragment] = field(default_factory=dict)
+
+    def key(self, cell: Cell, half: Half) -> tuple[int, int]:
+        return (id(cell), id(half[0]))
+
+    def has(self, cell: Cell, half: Half) -> bool:
+        return id(half[0]) in self.whole or (bool(self.slits) and self.key(cell, half) in self.slits)
 
 
 # ---------------------------------------------------------------------- faces
 
 
-def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], set[int]]:
-    """Cells of each face of the result, and the fragments (by identity) between cells of one face."""
+def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], _Dropped]:
+    """Cells of each face of the result, and the fragments between cells of one face."""
     sets = Sets(len(cells))
     on_face: dict[int, list[int]] = defaultdict(list)
     uses: dict[int, list[tuple[int, Half]]] = defaultdict(list)
@@ -111,20 +129,35 @@ def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], set[int]]:
             pairs = same_cells(first.face, [cells[n].cycle for n in numbers])
         for i, j in pairs:
             sets.join(numbers[i], numbers[j])
-    dropped = set()
+    dropped = _Dropped()
     known: dict[tuple[int, int], bool] = {}
     for fragment, found in uses.items():
         if len(found) != 2:
+            for i, j in _slits(cells, found):
+                sets.join(i, j)
+                for k in (i, j):
+                    half = next(h for n, h in found if n == k)
+                    dropped.slits[dropped.key(cells[k], half)] = half[0]
             continue
         (i, one), (j, two) = found
         a, b = cells[i], cells[j]
         if one[1] is not two[1] and _one_surface(a, b, known):
             sets.join(i, j)
-            dropped.add(fragment)
+            dropped.whole.add(fragment)
     groups: dict[int, list[Cell]] = defaultdict(list)
     for number, cell in enumerate(cells):
         groups[sets.find(number)].append(cell)
     return list(groups.values()), dropped
+
+
+def _slits(cells: Sequence[Cell], uses: Sequence[tuple[int, Half]]) -> list[tuple[int, int]]:
+    """Pairs of uses of a fragment from both sides by one face, which an edge of another lump touches."""
+    found = []
+    for a, (i, one) in enumerate(uses):
+        for j, two in uses[:a]:
+            if cells[i].face is cells[j].face and one[1] is not two[1]:
+                found.append((i, j))
+    return found if len(found) == 1 else []
 
 
 def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
@@ -143,12 +176,12 @@ def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
     return dot(normals[0], normals[1]) > 0.0
 
 
-def _patch(group: Sequence[Cell], dropped: set[int], nodes: Nodes) -> _Patch:
+def _patch(group: Sequence[Cell], dropped: _Dropped, nodes: Nodes) -> _Patch:
     first = group[0]
     names = tuple(dict.fromkeys(name for cell in group for name in cell.face.names))
     cycles = [cell.halves for cell in group]
-    if any(id(h[0]) in dropped for cycle in cycles for h in cycle):
-        left = [h for cycle in cycles for h in cycle if id(h[0]) not in dropped]
+    if any(dropped.has(cell, h) for cell in group for h in cell.halves):
+        left = [h for cell in group for h in cell.halves if not dropped.has(cell, h)]
         try:
             cycles = [c.halves for c in traced_cycles(left, first.face.surface, first.outward, nodes)]
         except LooseEnd as end:
@@ -225,8 +258,10 @@ def _around(found: Sequence[_Spot], fragment: Fragment) -> list[list[_Spot]]:
 class _Assembly:
     """Turns patches into faces with edges and vertices, and those into lumps."""
 
-    def __init__(self, patches: Sequence[_Patch], nodes: Nodes) -> None:
-        self._patches, self._nodes = patches, nodes
+    def __init__(
+        self, patches: Sequence[_Patch], nodes: Nodes, slits: Sequence[tuple[Fragment, _Patch]]
+    ) -> None:
+        self._patches, self._nodes, self._slits = patches, nodes, slits
         self._links = list(dict.fromkeys(u.link for p in patches for c in p.cycles for u in c))
         self._fan_of = self._fans()
         self._vertices: dict[int, Vertex] = {}
@@ -385,6 +420,10 @@ class _Assembly:
     def _refuse_touching(self, shells: Sequence[Sequence[int]]) -> None:
         """Raise where one shell has two edges on one fragment, or two vertices on one node."""
         for shell in shells:
+            used = {id(u.link.fragment) for i in shell for c in self._patches[i].cycles for u in c}
+            for fragment, patch in self._slits:
+                if id(fragment) in used and any(self._patches[i] is patch for i in shell):
+                    raise _touching(fragment.middle, "along an edge")
             fans: dict[int, int] = {}
             links: dict[int, _Link] = {}
             for i in shell:
