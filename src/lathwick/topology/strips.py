@@ -18,6 +18,7 @@ from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from .brep import Face
+from .windings import loop_path, winding
 
 NODES, WEIGHTS = leggauss(24)
 ROUND = 24
@@ -72,19 +73,22 @@ def closed_strip(
             parts = _sphere(surface, p[here] + reference, dp[here], reference)
         else:
             assert isinstance(surface, TorusSurface)
-            parts = _torus(surface, p[here] + reference, dp[here], reference)
+            parts = _torus(faces[i], surface, p[here] + reference, dp[here], reference)
         points, normals, weights = parts
         made.append(Strip(points, sign * normals, sign * weights, np.full(len(points), i)))
     return joined(made)
 
 
 def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, reference: FloatArray) -> Strip:
-    """With the whole surface added for every face whose strips count the surface without it."""
+    """With the whole surface added or taken off for every face whose strips have it wrong by so much."""
     areas = np.bincount(strip.face.astype(np.intp), strip.weights.sum(axis=1), len(faces))
     added = [strip]
     for i in members:
         surface = faces[i].surface
-        if isinstance(surface, (SphereSurface, TorusSurface)) and areas[i] <= 0.0:
+        if not isinstance(surface, (SphereSurface, TorusSurface)):
+            continue
+        times = math.floor(1.0 - areas[i] / _whole_area(surface))
+        if times:
             u: FloatArray = np.linspace(0.0, math.tau, ROUND, endpoint=False)
             if isinstance(surface, SphereSurface):
                 axis = np.array([0.0, 0.0, 1.0])
@@ -94,8 +98,14 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
                 parts = _tube(surface, u, np.zeros(ROUND), tops, math.tau / ROUND, reference)
             sign = 1.0 if faces[i].outward else -1.0
             points, normals, weights = parts
-            added.append(Strip(points, sign * normals, weights, np.full(len(points), i)))
+            added.append(Strip(points, sign * normals, times * weights, np.full(len(points), i)))
     return joined(added) if len(added) > 1 else strip
+
+
+def _whole_area(surface: SphereSurface | TorusSurface) -> float:
+    if isinstance(surface, SphereSurface):
+        return 4.0 * math.pi * surface.radius**2
+    return math.tau**2 * surface.major * surface.minor
 
 
 _Parts = tuple[FloatArray, FloatArray, FloatArray]
@@ -139,8 +149,9 @@ def _parallels(
     return points, normals, weights
 
 
-def _torus(surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
-    """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian."""
+def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+    """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian;
+    where there is neither, from a curve that runs as the loops do."""
     u, v = surface.parameters(p).T
     frame = surface.frame
     x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
@@ -155,7 +166,11 @@ def _torus(surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: Floa
         return _tube(surface, u, low, cut + (v - cut) % math.tau, -du, reference)
     cut = free_cut(u)
     if cut is None:
-        raise ModellingError("a face winds round a torus both ways; its measures cannot be taken yet")
+        u, v, turns = _lifted(face, u, v)
+        if any(abs(around) > 1 or (abs(around) == 0 and up) for around, up in turns):
+            raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
+        slope = next((up / around for around, up in turns if around), 0.0)
+        return _tube(surface, u, slope * u, v, -du, reference)
     half = 0.5 * ((u - cut) % math.tau)[:, None]
     w = cut + half * (NODES + 1.0)
     rings = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
@@ -163,6 +178,17 @@ def _torus(surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: Floa
     points = np.asarray(frame.origin) - reference + surface.major * rings + surface.minor * normals
     weights = half * WEIGHTS * (surface.minor * reach * dv)[:, None]
     return points, normals, weights
+
+
+def _lifted(face: Face, u: FloatArray, v: FloatArray) -> tuple[FloatArray, FloatArray, list[tuple[int, int]]]:
+    """(u, v) of boundary nodes without jumps along each loop, and how often each loop winds."""
+    paths = [loop_path(loop, face.surface) for loop in face.loops]
+    known, here = np.concatenate(paths), np.column_stack([u, v])
+    off = here[:, None] - known[None]
+    turns = np.round(off / math.tau)
+    nearest = ((off - math.tau * turns) ** 2).sum(axis=2).argmin(axis=1)
+    lifted = here - math.tau * turns[np.arange(len(u)), nearest]
+    return lifted[:, 0], lifted[:, 1], [winding(path, face.surface) for path in paths]
 
 
 def free_cut(angles: FloatArray) -> float | None:
