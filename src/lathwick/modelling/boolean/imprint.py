@@ -151,21 +151,19 @@ class Imprinter:
         for hit in sorted(valid, key=lambda h: not h.is_firm):
             self._add_hit(hit)
 
-    def _snapped(self, hit: _Hit) -> tuple[float, Vec3]:
+    def _snapped(self, edge: Edge, t: float, p: Vec3, surface: Surface) -> tuple[float, Vec3]:
         """A touch is not well defined along its edge: where a node found firmly lies on the edge, and the
-        edge stays on the face up to there, the touch is at that node."""
-        best, least = (hit.t, hit.point), math.inf
-        edge, surface = hit.edge, hit.face.surface
+        edge stays on the surface up to there, the touch is at that node."""
+        best, least = (t, p), math.inf
         reach = 0.25 * edge.length
         for q in self._nodes.points:
-            away = distance(q, hit.point)
+            away = distance(q, p)
             if NEAR < away < min(reach, least) and abs(surface.gap(q)) <= NEAR:
-                gap, t = gap_to(edge.curve, edge.t0, edge.t1, q)
+                gap, s = gap_to(edge.curve, edge.t0, edge.t1, q)
                 if gap <= NEAR and all(
-                    abs(surface.gap(edge.curve.point(hit.t + k * (t - hit.t) / 6))) <= NEAR
-                    for k in range(1, 6)
+                    abs(surface.gap(edge.curve.point(t + k * (s - t) / 6))) <= NEAR for k in range(1, 6)
                 ):
-                    best, least = (t, q), away
+                    best, least = (s, q), away
         return best
 
     def _hits_of(self, edge: Edge, face: Face) -> list[tuple[Edge, float, Vec3]]:
@@ -177,9 +175,10 @@ class Imprinter:
 
     def _add_hit(self, hit: _Hit) -> None:
         edge, t, p = hit.edge, hit.t, hit.point
-        if not hit.is_firm:
-            t, p = self._snapped(hit)
         node = self._end_node(edge, p)
+        if node is None and not hit.is_firm:
+            t, p = self._snapped(edge, t, p, hit.face.surface)
+            node = self._end_node(edge, p)
         if node is None:
             node = self._nodes.at(p)
             self._cuts[edge].append((t, node))
@@ -208,6 +207,8 @@ class Imprinter:
                     continue
                 for t in curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, wall) or ():
                     p = edge.curve.point(t)
+                    if abs(dot(edge.curve.tangent(t), wall.normal(p))) <= FIRM:
+                        t, p = self._snapped(edge, t, p, wall)
                     gap, s = gap_to(border.curve, border.t0, border.t1, p)
                     if gap <= NEAR:
                         node = self._end_node(edge, p)
