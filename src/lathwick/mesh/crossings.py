@@ -79,6 +79,19 @@ def repeated(triangles: IntArray, border: int) -> IntArray:
     return among[twice]
 
 
+def crowded_sides(triangles: IntArray, owner: IntArray, border: int) -> IntArray:
+    """Sides inside one face, shape (K, 3) with the face, that run along an edge of the body elsewhere: more
+    than two triangles have them. Both ends are of the first `border` points."""
+    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    faces = np.tile(owner, 3)
+    among = (sides < border).all(axis=1)
+    sides, faces = np.sort(sides[among], axis=1), faces[among]
+    _, index, uses = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
+    crowded = uses[index.ravel()] > 2
+    rows, twice = np.unique(np.column_stack([sides, faces])[crowded], axis=0, return_counts=True)
+    return rows[twice == 2]
+
+
 def _steep_pairs(body: Body) -> set[tuple[int, int]]:
     """Pairs of numbers of faces with common edges that all stand steeply on each other along them."""
     number = {face: i for i, face in enumerate(body.brep_faces)}

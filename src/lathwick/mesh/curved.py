@@ -19,7 +19,7 @@ from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
 MOST_REFINEMENTS = 8
-ROOM = 1.2
+ROOM = 1.05
 
 
 def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
@@ -177,19 +177,25 @@ def _coarse(
     segments: IntArray,
     tolerance: Tolerance,
 ) -> _Spots:
-    """Points of the surface over the middles of inner edges that run too far below it."""
+    """Points of the surface over the middles of inner edges, or of triangles, that lie too far below it."""
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     sides.sort(axis=1)
     sides = np.unique(sides, axis=0)
     count = len(places)
     fixed = np.sort(segments, axis=1)
     inner = sides[~np.isin(sides[:, 0] * count + sides[:, 1], fixed[:, 0] * count + fixed[:, 1])]
-    middles = points[inner].mean(axis=1)
-    far = np.abs(face.surface.distance(middles)) > ROOM * tolerance.chord
-    spots = middles[far]
-    if len(spots):
-        spots = spots - face.surface.distance(spots)[:, None] * face.surface.normals(spots)
-    return spots, places[inner[far]].mean(axis=1)
+    spots, hints = [], []
+    for cells in (inner, triangles):
+        middles = points[cells].mean(axis=1)
+        far = np.abs(face.surface.distance(middles)) > ROOM * tolerance.chord
+        spots.append(middles[far])
+        hints.append(places[cells[far]].mean(axis=1))
+        if far.any():  # a triangle is looked at once its sides are near enough
+            break
+    found = np.concatenate(spots)
+    if len(found):
+        found = found - face.surface.distance(found)[:, None] * face.surface.normals(found)
+    return found, np.concatenate(hints)
 
 
 def _outwards(face: Face, triangles: IntArray, points: FloatArray) -> IntArray:

@@ -19,7 +19,7 @@ from ..geometry.placement import FloatArray
 from .mesh import IntArray
 
 MOST_CROSSED = 100_000
-BEND = 1e-6
+BEND = 1e-5
 
 Edge = tuple[int, int]
 
@@ -38,6 +38,8 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
     missing = _missing(triangles, segments, len(points))
     if len(missing):
         triangles = _with_segments(points, triangles, missing)
+        if len(_missing(triangles, segments, len(points))):
+            raise _failed()  # one segment has pushed out another
     return _inner(points, triangles, segments)
 
 

@@ -18,7 +18,7 @@ from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
-from .crossings import Triangles, crossing_faces, repeated
+from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, strip, wall_ends, whole
 from .delaunay import triangulated
 from .mesh import IntArray, Mesh
@@ -61,7 +61,7 @@ def tessellate_by_face(
         samples, polygons = _sound_samples(body, edges, parameters)
         made = _filled(body, samples, polygons, finer, reach)
         if isinstance(made, _Filled):
-            points, triangles, owner = _without_repeats(body, made)
+            points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made))
             starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
             chords = [finer[face].chord for face in body.brep_faces]
             coarse = crossing_faces(body, Triangles(points, triangles, starts), chords)
@@ -108,6 +108,24 @@ def _without_repeats(body: Body, made: _Filled) -> tuple[FloatArray, IntArray, I
     owner = np.concatenate([np.delete(owner, twice), *[owner[twice]] * 3])
     order = np.argsort(owner, kind="stable")
     return np.concatenate([made.points, feet]), triangles[order], owner[order]
+
+
+def _uncrowded(
+    body: Body, border: int, points: FloatArray, triangles: IntArray, owner: IntArray
+) -> tuple[FloatArray, IntArray, IntArray]:
+    """Sides inside a curved face that run along an edge of other faces are bent away, to the surface."""
+    for a, b, number in crowded_sides(triangles, owner, border).tolist():
+        surface = body.brep_faces[number].surface
+        if surface.kind == "plane":
+            continue
+        foot = surface.points(surface.parameters(0.5 * (points[a] + points[b])[None]))
+        rows = np.flatnonzero((owner == number) & (np.isin(triangles, (a, b)).sum(axis=1) == 2))
+        halves = [np.where(triangles[rows] == end, len(points), triangles[rows]) for end in (a, b)]
+        triangles = np.concatenate([np.delete(triangles, rows, axis=0), *halves])
+        owner = np.concatenate([np.delete(owner, rows), owner[rows], owner[rows]])
+        points = np.concatenate([points, foot])
+    order = np.argsort(owner, kind="stable")
+    return points, triangles[order], owner[order]
 
 
 def _filled(
