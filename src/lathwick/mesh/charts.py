@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
@@ -21,8 +22,9 @@ from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
 from .lattice import Block
-from .layout import Layout, opened, patch
-from .sampling import Tolerance
+from .layout import Layout, opened, patch, rings_in_order
+from .mesh import IntArray
+from .sampling import Tolerance, TooCoarseError
 
 CLEARANCE = 0.35
 SPREAD = 400
@@ -41,16 +43,21 @@ NO_POINTS: FloatArray = np.zeros((0, 3))
 class Chart:
     """`flat` maps points of the face, (N, 3), to the plane, (N, 2). `inner` are points inside the face
     that the tolerance asks for. `cut`: points of a circle along which the face is cut open, and a map for
-    each side of the cut. `layout` of the boundary, where that is not just its `flat` points."""
+    each side of the cut. `layout` of the boundary, where that is not just its `flat` points.
+    `rim` and `near`: places of the outer corners of the block, and of points with hints, likewise."""
 
     flat: Callable[[FloatArray], FloatArray]
     inner: FloatArray
     cut: FloatArray | None = None
     layout: Layout | None = None
+    rim: FloatArray | None = None
+    near: Callable[[FloatArray, FloatArray], FloatArray] | None = None
     sides: tuple[Callable[[FloatArray], FloatArray], ...] = ()
 
     def flat_near(self, points: FloatArray, hints: FloatArray) -> FloatArray:
         """The places of points; of those that differ by a period the ones next to the hints, (N, 2)."""
+        if self.near is not None:
+            return self.near(points, hints)
         places = self.flat(points)
         if self.layout is not None and self.layout.period:
             period = self.layout.period
@@ -251,6 +258,9 @@ def _torus(
     if all(winds):
         raise ModellingError("a face that winds round a torus both ways cannot be meshed yet")
     if not any(winds):
+        banded = None if block is None else _torus_banded(surface, block, paths, steps)
+        if banded is not None:
+            return banded
         if any(sign * signed_area(p) > 0 for p in flats):
             return _torus_patch(face, surface, paths, steps, block)
         return _torus_opened(face, surface, paths, steps, block)
@@ -262,6 +272,68 @@ def _torus(
     us, vs = (turn, band) if around == 0 else (band, turn)
     inner = NO_POINTS if block is not None else _grid(face, us, vs, steps)
     return Chart(_shifted_ring(surface, around, low, *band), inner)
+
+
+def _torus_banded(
+    surface: TorusSurface, block: Block, paths: Sequence[FloatArray], steps: tuple[float, float]
+) -> Chart | None:
+    """Every band between the block and the boundary laid out beside the others, along its ring where it has
+    one only; None for a band of several rings that goes all round."""
+    scale, wide = np.array(steps), 0.0
+    border, rim = [path[:-1] for path in paths], np.unique(block.sides)
+    bands = [int(block.bands(surface.points(path[:1]))[0]) for path in paths]
+    rim_band, rim_uv = block.corner_bands()[rim], surface.parameters(block.points[rim])
+    rim_places = np.zeros((len(rim), 2))
+    for band in dict.fromkeys(bands):
+        rings = [k for k, b in enumerate(bands) if b == band]
+        beside = rim_band == band
+        if len(rings) == 1:
+            known = paths[rings[0]][:-1]
+            laid = [known, _lifted_to(rim_uv[beside], known)]
+        else:
+            parts = [*(border[k] for k in rings), rim_uv[beside]]
+            cuts = [free_cut(np.concatenate(parts)[:, k]) for k in (0, 1)]
+            if cuts[0] is None or cuts[1] is None:
+                return None
+            laid = [(uv - np.array(cuts)) % math.tau for uv in parts]
+        whole = np.concatenate(laid)
+        shift = np.array([wide - whole[:, 0].min(), 0.0])
+        wide = float((whole + shift)[:, 0].max()) + math.tau
+        for k, uv in zip(rings, laid, strict=False):
+            border[k] = uv + shift
+        rim_places[beside] = laid[-1] + shift
+    if not set(rim_band.tolist()) <= set(bands):
+        return None
+    flat_border = np.concatenate(border)
+    moves = flat_border - np.concatenate([path[:-1] for path in paths])
+
+    def near(points: FloatArray, hints: FloatArray) -> FloatArray:
+        """Moved as the boundary next to the hint is, and by whole turns next to the hint."""
+        spots = hints * scale
+        move = moves[_nearest(spots, flat_border)]
+        uv = surface.parameters(points) + move
+        return np.asarray((uv + math.tau * np.round((spots - uv) / math.tau)) / scale)
+
+    layout = Layout(flat_border / scale, *rings_in_order([len(path) - 1 for path in paths]), 0.0)
+    nowhere = np.zeros((1, 2))
+    return Chart(
+        lambda points: near(points, np.repeat(nowhere, len(points), axis=0)),
+        NO_POINTS,
+        layout=layout,
+        rim=rim_places / scale,
+        near=near,
+    )
+
+
+def _nearest(points: FloatArray, known: FloatArray) -> IntArray:
+    return np.asarray(cKDTree(known).query(points)[1], dtype=np.int64)
+
+
+def _lifted_to(uv: FloatArray, path: FloatArray) -> FloatArray:
+    """(u, v) moved by whole turns next to the points of a path that lie nearest on the torus."""
+    around, known = (np.concatenate([np.cos(a), np.sin(a)], axis=1) for a in (uv, path))
+    near = path[_nearest(around, known)]
+    return uv + math.tau * np.round((near - uv) / math.tau)
 
 
 def _shifted_ring(
@@ -294,7 +366,7 @@ def _outside_gap(face: Face, surface: TorusSurface, values: FloatArray, which: i
         uv[:, which], uv[:, 1 - which] = value, np.arange(7) * 0.9
         if (region_of(face).states(surface.points(uv)) == OUTSIDE).all():
             return value
-    raise ModellingError("a face reaches all round its torus in a way that cannot be meshed yet")
+    raise TooCoarseError("a face reaches all round its torus in a way that cannot be meshed yet")
 
 
 def _torus_patch(
@@ -348,4 +420,4 @@ def _torus_opened(
         shape = (around, start, start, start + math.tau)
         sides = (_shifted_ring(surface, *shape, at_top=False), _shifted_ring(surface, *shape, at_top=True))
         return Chart(_shifted_ring(surface, *shape), inner, surface.points(uv), sides=sides)
-    raise ModellingError("a torus with holes all round both ways cannot be meshed yet")
+    raise TooCoarseError("a torus with holes all round both ways cannot be meshed yet")

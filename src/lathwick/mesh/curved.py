@@ -14,7 +14,8 @@ from ..topology.brep import Coedge, Face
 from ..topology.trim import INSIDE, region_of
 from .charts import chart_of
 from .delaunay import triangulated
-from .lattice import Block, block_of, halves, lattice_of
+from .lattice import block_of, halves, lattice_of
+from .layout import rings_in_order
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
@@ -58,7 +59,7 @@ def whole(surface: Surface, outward: bool, tolerance: Tolerance, reach: float) -
     """Points and triangles of a sphere or torus without edges."""
     lattice = lattice_of(surface, tolerance, reach)
     assert lattice is not None
-    triangles = halves(Block(lattice.points, lattice.quads, np.zeros((0, 2), dtype=np.int64)))
+    triangles = halves(lattice.quads)
     return lattice.points, triangles if outward else triangles[:, ::-1]
 
 
@@ -82,18 +83,16 @@ def charted(
     lattice = lattice_of(face.surface, tolerance, reach)
     block = None if lattice is None else block_of(face, lattice, chains)
     chart = chart_of(face, chains, tolerance, reach, block)
-    border = [i for ring in rings for i in ring]
-    flat, owners, segments = [chart.flat(points[border])], [np.array(border)], []
-    start = 0
-    for ring in rings:
-        k = np.arange(len(ring))
-        segments.append(np.column_stack([start + k, start + (k + 1) % len(ring)]))
-        start += len(ring)
-    added = chart.inner
-    if chart.layout is not None:
+    border = np.array([i for ring in rings for i in ring])
+    if chart.layout is None:
+        segments = [rings_in_order([len(ring) for ring in rings])[1]]
+        flat, owners = [chart.flat(points[border])], [border]
+    else:
         flat, segments = [chart.layout.places], [chart.layout.segments]
-        owners, beyond = [owners[0][chart.layout.owner]], beyond[chart.layout.owner]
-    elif chart.cut is not None:
+        owners, beyond = [border[chart.layout.owner]], beyond[chart.layout.owner]
+    start = len(flat[0])
+    added = chart.inner
+    if chart.cut is not None:
         k = np.arange(len(chart.cut))
         for side in chart.sides:
             flat.append(side(chart.cut))
@@ -107,7 +106,7 @@ def charted(
         rim, sides = np.unique(block.sides, return_inverse=True)
         segments.append(start + sides.reshape(-1, 2))
         added = block.points
-        flat.append(chart.flat(block.points[rim]))
+        flat.append(chart.flat(block.points[rim]) if chart.rim is None else chart.rim)
         owners.append(len(points) + rim)
     else:
         flat.append(chart.flat(chart.inner))
@@ -132,7 +131,7 @@ def charted(
     band = _outwards(face, index[triangles], np.concatenate([points, added]))
     if block is None or chart.cut is not None:
         return added, band
-    inner = len(points) + halves(block)
+    inner = len(points) + halves(block.quads)
     return added, np.concatenate([band, inner if face.outward else inner[:, ::-1]])
 
 

@@ -14,9 +14,9 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import Delaunay
 
-from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from .mesh import IntArray
+from .sampling import TooCoarseError
 
 MOST_CROSSED = 100_000
 BEND = 1e-5
@@ -180,8 +180,8 @@ def _canonical(a: int, b: int, c: int) -> tuple[int, int, int]:
     return (a, b, c) if a < b and a < c else (b, c, a) if b < c else (c, a, b)
 
 
-def _failed() -> ModellingError:
-    return ModellingError("the boundary of a face crosses itself when it is meshed; use a finer chord")
+def _failed() -> TooCoarseError:
+    return TooCoarseError("the boundary of a face crosses itself when it is meshed; use a finer chord")
 
 
 # ---------------------------------------------------------------------- inside

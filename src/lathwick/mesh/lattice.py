@@ -45,11 +45,17 @@ class Lattice:
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """Quads well inside a face: their corners, (N, 3), the quads, (M, 4), and their outer sides, (K, 2)."""
+    """Quads well inside a face: their corners, (N, 3), the quads, (M, 4), and their outer sides, (K, 2).
+
+    bands : the number of the connected part of the rest of the lattice in which each of some points, (N, 3),
+        lies. corner_bands : the number of such a part beside each corner, shape (N,).
+    """
 
     points: FloatArray
     quads: IntArray
     sides: IntArray
+    bands: Callable[[FloatArray], IntArray]
+    corner_bands: Callable[[], IntArray]
 
 
 def lattice_of(surface: Surface, tolerance: Tolerance, reach: float) -> Lattice | None:
@@ -78,17 +84,30 @@ def block_of(face: Face, lattice: Lattice, rings: Sequence[FloatArray]) -> Block
     label = _connected(quads, len(lattice.points))
     _, first = np.unique(label, return_index=True)
     inside = region_of(face).states(_middles(lattice.points, quads[first], face.surface)) == INSIDE
-    quads = quads[inside[label]]
+    kept = free[inside[label]]
+    quads = lattice.quads[kept]
     if not len(quads):
         return None
     used, index = np.unique(quads, return_inverse=True)
     quads = index.reshape(-1, 4).astype(np.int64)
-    return Block(lattice.points[used], quads, _outer_sides(quads, len(used)))
+    rest = np.delete(np.arange(len(lattice.quads)), kept)
+
+    def corner_bands() -> IntArray:
+        beside = np.full(len(lattice.points), -1)
+        beside[lattice.quads[rest]] = _connected(lattice.quads[rest], len(lattice.points))[:, None]
+        return beside[used]
+
+    def bands(points: FloatArray) -> IntArray:
+        part = np.full(len(lattice.quads), -1)
+        part[rest] = _connected(lattice.quads[rest], len(lattice.points))
+        return part[lattice.quad_at(points)]
+
+    return Block(lattice.points[used], quads, _outer_sides(quads, len(used)), bands, corner_bands)
 
 
-def halves(block: Block) -> IntArray:
+def halves(quads: IntArray) -> IntArray:
     """Two triangles for each quad, shape (T, 3)."""
-    a, b, c, d = block.quads.T
+    a, b, c, d = quads.T
     return np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
 
 

@@ -41,11 +41,15 @@ def patch(paths: Sequence[FloatArray], period: float) -> Layout:
                 period * round(float(outer[:, 0].mean() - ring[0, 0]) / period) if ring is not outer else 0.0
             )
             ring[:, 0] += next((near + s for s in steps if _inside(ring[0] + (near + s, 0.0), outer)), 0.0)
-    starts = np.cumsum([0, *map(len, rings)])
-    loops = [start + np.arange(len(ring)) for start, ring in zip(starts, rings, strict=False)]
-    segments = [np.column_stack([loop, np.roll(loop, -1)]) for loop in loops]
-    places = np.concatenate(rings)
-    return Layout(places, np.arange(len(places)), np.concatenate(segments).astype(np.int64), period)
+    return Layout(np.concatenate(rings), *rings_in_order([len(ring) for ring in rings]), period)
+
+
+def rings_in_order(counts: Sequence[int]) -> tuple[IntArray, IntArray]:
+    """Owners and segments of a layout of rings with so many points each, one after the other."""
+    starts = np.cumsum([0, *counts])
+    loops = [start + np.arange(count) for start, count in zip(starts, counts, strict=False)]
+    segments = np.concatenate([np.column_stack([loop, np.roll(loop, -1)]) for loop in loops])
+    return np.arange(starts[-1]), segments.astype(np.int64)
 
 
 def _area(ring: FloatArray) -> float:

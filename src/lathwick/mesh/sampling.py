@@ -22,6 +22,10 @@ FINEST = 4e-7
 numbers could not hold it."""
 
 
+class TooCoarseError(ModellingError):
+    """A face that cannot be filled at its tolerance, but perhaps at a finer one (internal)."""
+
+
 @dataclass(frozen=True, slots=True)
 class Tolerance:
     """How far a mesh may be from the surface: `chord` in length units, `angle` in degrees per chord."""

@@ -22,7 +22,7 @@ from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, strip, wall_ends, whole
 from .delaunay import triangulated
 from .mesh import IntArray, Mesh
-from .sampling import Samples, Tolerance
+from .sampling import Samples, Tolerance, TooCoarseError
 
 DEFAULT_SHARE = 5e-4
 """The default chord tolerance as a share of the diagonal of the bounding box."""
@@ -72,8 +72,13 @@ def tessellate_by_face(
         for face in coarse:
             _halve(face, parameters)
             finer[face] = finer[face].halved()
-    names = ", ".join(sorted(_name(face) for face in coarse))
-    raise ModellingError(f"triangles of the faces {names} pass through each other; use a finer chord")
+    names = ", ".join(sorted({_name(face) for face in coarse}))
+    if isinstance(made, Face):
+        raise ModellingError(f"the face {names} cannot be meshed at this chord; use a finer one")
+    raise ModellingError(
+        f"triangles of the faces {names} pass through each other; use a finer chord, or save lumps that "
+        "touch one by one"
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,9 +162,7 @@ def _filled(
             beyond = np.concatenate([_beyond(body, face, loop, samples, number) for loop in face.loops])
             try:
                 added, made = charted(face, rings, beyond, border, finer[face], reach)
-            except ModellingError as error:
-                if "crosses itself" not in error.message:
-                    raise
+            except TooCoarseError:
                 return face
             made = np.where(made >= len(border), made + (count - len(border)), made)
         blocks.append(added)
