@@ -26,7 +26,11 @@ from .mesh import IntArray
 INNER = 1e-9
 CHUNK = 200_000
 STEEP = 0.3
-"""Faces that meet along all of their common edges at a larger angle (its sine) do not cross beside them."""
+"""Faces that meet along all of their common edges at a larger angle (its sine) do not cross beside them
+unless their chords are coarse."""
+
+FEW = 2000
+"""Faces of more triangles than this count as finely meshed."""
 
 ALONG = np.linspace(0.0, 1.0, 9)[None, :, None]
 """Shares of a side at which the distance from another surface is looked at."""
@@ -57,7 +61,10 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
         flats = (faces[i].surface.kind == "plane") + (faces[j].surface.kind == "plane")
-        if i >= j or flats == 2 or (i, j) in safe:
+        if i >= j or flats == 2:
+            continue
+        sizes = [int(mesh.starts[k + 1] - mesh.starts[k]) for k in (i, j)]
+        if (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4):
             continue
         reach = 2.0 * (chords[i] + chords[j])
         one = _beside(mesh, corners, (i, j), boxes, faces[j], reach)

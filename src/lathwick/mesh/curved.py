@@ -8,10 +8,11 @@ import numpy as np
 
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
-from ..topology.trim import INSIDE, region_of
+from ..topology.windings import periods
 from .charts import chart_of
 from .delaunay import triangulated
 from .lattice import block_of, halves, lattice_of
@@ -160,12 +161,21 @@ def _ears(
     for k in (0, 1):
         label = a[:, k : k + 1]
         ears |= (b == label).any(axis=1) & (c == label).any(axis=1)
-    middles = points[among[ears]].mean(axis=1)
-    if not len(middles):
-        return middles, np.zeros((0, 2))
-    feet = face.surface.points(face.surface.parameters(middles))
-    inside = region_of(face).states(feet) == INSIDE
-    return feet[inside], places[among[ears]].mean(axis=1)[inside]
+    corners = points[among[ears]]
+    if not len(corners):
+        return np.zeros((0, 3)), np.zeros((0, 2))
+    return _middles(face.surface, corners), places[among[ears]].mean(axis=1)
+
+
+def _middles(surface: Surface, corners: FloatArray) -> FloatArray:
+    """Points of the surface in the middle, by its parameters, of triangles of its points, (N, 3, 3)."""
+    if isinstance(surface, SphereSurface):
+        return surface.points(surface.parameters(corners.mean(axis=1)))
+    uv = surface.parameters(corners.reshape(-1, 3)).reshape(-1, 3, 2)
+    for k, period in enumerate(periods(surface)):
+        if period:
+            uv[:, :, k] -= period * np.round((uv[:, :, k] - uv[:, :1, k]) / period)
+    return surface.points(uv.mean(axis=1))
 
 
 def _coarse(
