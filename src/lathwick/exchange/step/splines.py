@@ -10,6 +10,7 @@ import numpy as np
 from ...geometry.curves import Ellipse
 from ...geometry.placement import FloatArray
 from ...geometry.spline import SplineCurve
+from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import ExtrudedSurface
 from ...geometry.vector import Vec3
 from .part21 import listed, logical, real
@@ -39,29 +40,40 @@ def spline_curve(curve: SplineCurve, point: WritePoint) -> str:
     )
 
 
-def extruded_surface(surface: ExtrudedSurface, low: float, high: float, point: WritePoint) -> str:
-    """The text of the B-spline surface over a profile from height `low` to `high`."""
-    profile = surface.profile
-    if isinstance(profile, Ellipse):
-        degree, knots, base, weights = _ellipse_controls(profile)
-        closed = True
-    else:
-        degree, knots, base, weights = profile.degree, profile.knots, profile.controls, None
-        closed = profile.is_closed
-    normal = np.asarray(surface.frame.normal)
-    rows = zip(_points(base + low * normal, point), _points(base + high * normal, point), strict=True)
-    net = listed(listed(row) for row in rows)
-    counts, distinct = _knots(knots)
-    shape = f"{degree},1,{net},.UNSPECIFIED.,{logical(closed)},.F.,.F."
-    spacing = f"{counts},(2,2),{distinct},({real(low)},{real(high)}),.UNSPECIFIED."
-    if weights is None:
+def spline_surface(surface: SplineSurface, closed: bool, point: WritePoint) -> str:
+    """The text of a B_SPLINE_SURFACE_WITH_KNOTS, rational where it has weights; `closed` along u."""
+    net = listed(listed(_points(row, point)) for row in surface.controls)
+    (counts_u, knots_u), (counts_v, knots_v) = (_knots(knots) for knots in surface.knots)
+    degrees = f"{surface.degrees[0]},{surface.degrees[1]}"
+    shape = f"{degrees},{net},.UNSPECIFIED.,{logical(closed)},.F.,.F."
+    spacing = f"{counts_u},{counts_v},{knots_u},{knots_v},.UNSPECIFIED."
+    if surface.weights is None:
         return f"B_SPLINE_SURFACE_WITH_KNOTS('',{shape},{spacing})"
-    net_weights = listed(f"({real(w)},{real(w)})" for w in weights)
+    weights = listed(listed(real(w) for w in row) for row in surface.weights.tolist())
     return (
         f"(BOUNDED_SURFACE()B_SPLINE_SURFACE({shape})B_SPLINE_SURFACE_WITH_KNOTS({spacing})"
-        f"GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE({net_weights})"
+        f"GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE({weights})"
         "REPRESENTATION_ITEM('')SURFACE())"
     )
+
+
+def extruded_surface(surface: ExtrudedSurface, low: float, high: float, point: WritePoint) -> str:
+    """The text of the B-spline surface over a profile from height `low` to `high`."""
+    closed = surface.profile.is_closed if isinstance(surface.profile, SplineCurve) else True
+    return spline_surface(as_spline(surface, low, high), closed, point)
+
+
+def as_spline(surface: ExtrudedSurface, low: float, high: float) -> SplineSurface:
+    """An extruded surface from height `low` to `high` as a B-spline surface, the same points."""
+    profile, weights = surface.profile, None
+    if isinstance(profile, Ellipse):
+        degree, knots, base, row = _ellipse_controls(profile)
+        weights = np.repeat(np.array(row)[:, None], 2, axis=1)
+    else:
+        degree, knots, base = profile.degree, profile.knots, profile.controls
+    normal = np.asarray(surface.frame.normal)
+    controls = np.stack([base + low * normal, base + high * normal], axis=1)
+    return SplineSurface((degree, 1), (tuple(knots), (low, low, high, high)), controls, weights)
 
 
 def _ellipse_controls(e: Ellipse) -> tuple[int, tuple[float, ...], FloatArray, list[float]]:
