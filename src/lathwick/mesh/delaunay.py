@@ -19,7 +19,8 @@ from .mesh import IntArray
 from .sampling import TooCoarseError
 
 MOST_CROSSED = 100_000
-BEND = 1e-5
+BENDS = (1e-5, 1e-7, 0.0)
+"""How much the plane is bent, one after the other."""
 
 Edge = tuple[int, int]
 
@@ -31,7 +32,15 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
     region if a way out of it crosses the segments an odd number of times. Raises ModellingError where
     that cannot be done.
     """
-    points = _bent(points)
+    for bend in BENDS:
+        try:
+            return _attempted(points if not bend else _bent(points, bend), segments)
+        except TooCoarseError:
+            continue
+    raise _failed()
+
+
+def _attempted(points: FloatArray, segments: IntArray) -> IntArray:
     triangles = Delaunay(points, qhull_options="Qbb Qc Qz Q12 Qt").simplices.astype(np.int64)
     triangles = _turned(points, triangles)
     triangles = triangles[_areas(points, triangles) > 0.0]
@@ -43,12 +52,12 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
     return _inner(points, triangles, segments)
 
 
-def _bent(points: FloatArray) -> FloatArray:
+def _bent(points: FloatArray, bend: float) -> FloatArray:
     """The points on a plane bent by very little, so that no three in a row are quite collinear: what Qhull
     makes of collinear points is no triangulation."""
     span = float(np.ptp(points, axis=0).max())
     x = (points[:, 0] - points[:, 0].min()) / span
-    return np.column_stack([points[:, 0], points[:, 1] + BEND * span * x * x])
+    return np.column_stack([points[:, 0], points[:, 1] + bend * span * x * x])
 
 
 def _areas(points: FloatArray, triangles: IntArray) -> FloatArray:
