@@ -54,22 +54,29 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     """
     faces = body.brep_faces
     corners = mesh.points[mesh.rows]
-    low, high = corners.min(axis=1), corners.max(axis=1)
+    a, b, c = (corners[:, k] for k in range(3))
+    low, high = np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
     first = mesh.starts[:-1]
     boxes = np.stack([np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)], axis=1)
     safe = _steep_pairs(body)
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
         flats = (faces[i].surface.kind == "plane") + (faces[j].surface.kind == "plane")
-        if i >= j or flats == 2:
+        if i >= j or flats == 2 or (flats == 1 and (i, j) in safe and _upright(faces[i], faces[j])):
             continue
         sizes = [int(mesh.starts[k + 1] - mesh.starts[k]) for k in (i, j)]
         if (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4):
             continue
         reach = 2.0 * (chords[i] + chords[j])
-        one = _beside(mesh, corners, (i, j), boxes, faces[j], reach)
-        two = _beside(mesh, corners, (j, i), boxes, faces[i], reach)
-        if len(one) and len(two) and _any_cross(corners, mesh.rows, one, two):
+        order = ((i, j), (j, i)) if faces[j].surface.kind == "plane" else ((j, i), (i, j))
+        sets = []
+        for k, other in order:
+            rows = np.arange(mesh.starts[k], mesh.starts[k + 1])
+            meets = (low[rows] <= boxes[other, 1]).all(axis=1) & (high[rows] >= boxes[other, 0]).all(axis=1)
+            sets.append(_beside(corners, rows[meets], faces[other], reach))
+            if not len(sets[-1]):
+                break
+        if len(sets) == 2 and len(sets[1]) and _any_cross(corners, mesh.rows, *sets):
             found |= {faces[i]: None, faces[j]: None}
     return list(found)
 
@@ -93,8 +100,13 @@ def crowded_sides(triangles: IntArray, owner: IntArray, border: int) -> IntArray
     faces = np.tile(owner, 3)
     among = (sides < border).all(axis=1)
     sides, faces = np.sort(sides[among], axis=1), faces[among]
-    _, index, uses = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
-    crowded = uses[index.ravel()] > 2
+    keys = sides[:, 0] * border + sides[:, 1]
+    order = np.argsort(keys)
+    ordered = keys[order]
+    third = np.flatnonzero(ordered[2:] == ordered[:-2])
+    if not len(third):
+        return np.zeros((0, 3), dtype=np.int64)
+    crowded = np.isin(keys, ordered[third])
     rows, twice = np.unique(np.column_stack([sides, faces])[crowded], axis=0, return_counts=True)
     return rows[twice == 2]
 
@@ -116,15 +128,15 @@ def _steep_pairs(body: Body) -> set[tuple[int, int]]:
     return {key for key, is_steep in steep.items() if is_steep}
 
 
-def _beside(
-    mesh: Triangles, corners: FloatArray, pair: tuple[int, int], boxes: FloatArray, other: Face, reach: float
-) -> IntArray:
-    """Triangles of face pair[0] that may pass through those of face pair[1]."""
-    chosen = np.arange(mesh.starts[pair[0]], mesh.starts[pair[0] + 1])
+def _upright(one: Face, two: Face) -> bool:
+    """Whether one of two faces is flat, and the other a cylinder at a right angle to it."""
+    axes = [face.surface.frame.normal for face in (one, two)]
+    return "cylinder" in (one.surface.kind, two.surface.kind) and norm(cross(*axes)) < INNER
+
+
+def _beside(corners: FloatArray, chosen: IntArray, other: Face, reach: float) -> IntArray:
+    """Those of the chosen triangles that may pass through another face's."""
     places = corners[chosen]
-    box = boxes[pair[1]]
-    meets = ((places.min(axis=1) <= box[1]) & (places.max(axis=1) >= box[0])).all(axis=1)
-    chosen, places = chosen[meets], places[meets]
     if not len(chosen):
         return chosen
     if other.surface.kind == "plane":

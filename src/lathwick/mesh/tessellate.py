@@ -119,7 +119,8 @@ def _uncrowded(
     body: Body, border: int, points: FloatArray, triangles: IntArray, owner: IntArray
 ) -> tuple[FloatArray, IntArray, IntArray]:
     """Sides inside a curved face that run along an edge of other faces are bent away, to the surface."""
-    for a, b, number in crowded_sides(triangles, owner, border).tolist():
+    crowded = crowded_sides(triangles, owner, border).tolist()
+    for a, b, number in crowded:
         surface = body.brep_faces[number].surface
         if surface.kind == "plane":
             continue
@@ -129,6 +130,8 @@ def _uncrowded(
         triangles = np.concatenate([np.delete(triangles, rows, axis=0), *halves])
         owner = np.concatenate([np.delete(owner, rows), owner[rows], owner[rows]])
         points = np.concatenate([points, foot])
+    if not crowded:
+        return points, triangles, owner
     order = np.argsort(owner, kind="stable")
     return points, triangles[order], owner[order]
 
