@@ -14,8 +14,15 @@ from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 
 
 def transformed(body: Body, motion: Motion) -> Body:
-    """The image of a body."""
-    return _Transformer(motion).body(body)
+    """The image of a body. Raises ModellingError for one too far away, or too small, to be a solid."""
+    lumps = _Transformer(motion).lumps(body)
+    if motion.factor != 1.0:
+        return Body.made(lumps, body.unit)
+    image = Body(lumps, body.unit)  # as valid as the body is
+    reach = max(abs(c) for corner in image.bounds for c in corner)
+    if reach > LARGEST:
+        raise ModellingError(f"the body would lie {reach:g} from the origin, more than {LARGEST:g}")
+    return image
 
 
 class _Transformer:
@@ -24,9 +31,8 @@ class _Transformer:
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Edge] = {}
 
-    def body(self, body: Body) -> Body:
-        lumps = [Lump(self._shell(p.outer), tuple(self._shell(v) for v in p.voids)) for p in body.pieces]
-        return Body.made(lumps, body.unit)
+    def lumps(self, body: Body) -> tuple[Lump, ...]:
+        return tuple(Lump(self._shell(p.outer), tuple(self._shell(v) for v in p.voids)) for p in body.pieces)
 
     def _shell(self, shell: Shell) -> Shell:
         return Shell(tuple(self._face(face) for face in shell.faces))
