@@ -56,8 +56,8 @@ def _bent(points: FloatArray, bend: float) -> FloatArray:
     """The points on a plane bent by very little, so that no three in a row are quite collinear: what Qhull
     makes of collinear points is no triangulation."""
     span = float(np.ptp(points, axis=0).max())
-    x = (points[:, 0] - points[:, 0].min()) / span
-    return np.column_stack([points[:, 0], points[:, 1] + bend * span * x * x])
+    x, y = ((points - points.min(axis=0)) / span).T
+    return points + bend * span * np.column_stack([y * y, x * x])
 
 
 def _areas(points: FloatArray, triangles: IntArray) -> FloatArray:

@@ -64,6 +64,7 @@ def tessellate_by_face(
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made))
             starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
             chords = [finer[face].chord for face in body.brep_faces]
+            _refuse_open(triangles, len(points))
             coarse = crossing_faces(body, Triangles(points, triangles, starts), chords)
             if not coarse:
                 return Mesh(points, triangles, body.unit), owner
@@ -113,6 +114,14 @@ def _without_repeats(body: Body, made: _Filled) -> tuple[FloatArray, IntArray, I
     owner = np.concatenate([np.delete(owner, twice), *[owner[twice]] * 3])
     order = np.argsort(owner, kind="stable")
     return np.concatenate([made.points, feet]), triangles[order], owner[order]
+
+
+def _refuse_open(triangles: IntArray, count: int) -> None:
+    """Raise ModellingError unless every side of a triangle is run once each way."""
+    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    ahead, back = (np.sort(sides[:, a] * count + sides[:, 1 - a]) for a in (0, 1))
+    if not np.array_equal(ahead, back) or (ahead[1:] == ahead[:-1]).any():
+        raise ModellingError("the mesh does not close; please report the part, and try another chord")
 
 
 def _uncrowded(
