@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,9 +14,9 @@ from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
 from ..topology.windings import periods
-from .charts import chart_of
+from .charts import Chart, chart_of
 from .delaunay import triangulated
-from .lattice import block_of, halves, lattice_of
+from .lattice import Block, block_of, halves, lattice_of
 from .layout import rings_in_order
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
@@ -84,56 +85,84 @@ def charted(
     lattice = lattice_of(face.surface, tolerance, reach)
     block = None if lattice is None else block_of(face, lattice, chains)
     chart = chart_of(face, chains, tolerance, reach, block)
+    if chart.cut is not None:
+        block = None
+    sheet = _sheet(chart, block, rings, beyond, points)
+    sheet, triangles = _refined(face, chart, sheet, points, tolerance)
+    band = _outwards(face, sheet.index[triangles], np.concatenate([points, sheet.added]))
+    if block is None:
+        return sheet.added, band
+    inner = len(points) + halves(block.quads)
+    return sheet.added, np.concatenate([band, inner if face.outward else inner[:, ::-1]])
+
+
+@dataclass(frozen=True, slots=True)
+class _Sheet:
+    """What is triangulated: places (P, 2) in the chart, the index (P,) of each one's point, and the edges
+    (M, 2), numbers of places, that must stay. beyond : (B, 2) of the first B places, those on the boundary.
+    added : new points, (A, 3)."""
+
+    places: FloatArray
+    index: IntArray
+    edges: IntArray
+    beyond: IntArray
+    added: FloatArray
+
+
+def _sheet(
+    chart: Chart, block: Block | None, rings: Sequence[Sequence[int]], beyond: IntArray, points: FloatArray
+) -> _Sheet:
+    """The boundary, and what the chart or the block puts inside it; places passed twice made one."""
     border = np.array([i for ring in rings for i in ring])
     if chart.layout is None:
-        segments = [rings_in_order([len(ring) for ring in rings])[1]]
-        flat, owners = [chart.flat(points[border])], [border]
+        places, edges = chart.flat(points[border]), rings_in_order([len(ring) for ring in rings])[1]
     else:
-        flat, segments = [chart.layout.places], [chart.layout.segments]
-        owners, beyond = [border[chart.layout.owner]], beyond[chart.layout.owner]
-    start = len(flat[0])
-    added = chart.inner
+        places, edges = chart.layout.places, chart.layout.segments
+        border, beyond = border[chart.layout.owner], beyond[chart.layout.owner]
     if chart.cut is not None:
-        k = np.arange(len(chart.cut))
-        for side in chart.sides:
-            flat.append(side(chart.cut))
-            owners.append(len(points) + k)
-            segments.append(np.column_stack([start + k, start + (k + 1) % len(k)]))
-            start += len(k)
-        added = np.concatenate([chart.cut, chart.inner])
-        flat.append(chart.flat(chart.inner))
-        owners.append(len(points) + len(chart.cut) + np.arange(len(chart.inner)))
+        within, owners, more, added = _along_cut(chart, chart.cut)
     elif block is not None:
         rim, sides = np.unique(block.sides, return_inverse=True)
-        segments.append(start + sides.reshape(-1, 2))
-        added = block.points
-        flat.append(chart.flat(block.points[rim]) if chart.rim is None else chart.rim)
-        owners.append(len(points) + rim)
+        within = chart.flat(block.points[rim]) if chart.rim is None else chart.rim
+        owners, more, added = rim, sides.reshape(-1, 2), block.points
     else:
-        flat.append(chart.flat(chart.inner))
-        owners.append(len(points) + np.arange(len(chart.inner)))
-    edges = np.concatenate(segments).astype(np.int64)
-    places, index = np.concatenate(flat), np.concatenate(owners)
+        within, owners = chart.flat(chart.inner), np.arange(len(chart.inner))
+        more, added = np.zeros((0, 2), dtype=np.int64), chart.inner
+    places, index = np.concatenate([places, within]), np.concatenate([border, len(points) + owners])
+    edges = np.concatenate([edges, len(border) + more]).astype(np.int64)
     kept, number = _distinct(places, index)
-    places, index, edges, beyond = places[kept], index[kept], number[edges], beyond[kept[kept < len(beyond)]]
+    return _Sheet(places[kept], index[kept], number[edges], beyond[kept[kept < len(beyond)]], added)
+
+
+def _along_cut(chart: Chart, cut: FloatArray) -> tuple[FloatArray, IntArray, IntArray, FloatArray]:
+    """Places, owners among the added points, and edges of both sides of a cut; and the points added."""
+    k = np.arange(len(cut))
+    loop = np.column_stack([k, (k + 1) % len(k)])
+    places = np.concatenate([side(cut) for side in chart.sides] + [chart.flat(chart.inner)])
+    owners = np.concatenate([k, k, len(k) + np.arange(len(chart.inner))])
+    return places, owners, np.concatenate([loop, len(k) + loop]), np.concatenate([cut, chart.inner])
+
+
+def _refined(
+    face: Face, chart: Chart, sheet: _Sheet, points: FloatArray, tolerance: Tolerance
+) -> tuple[_Sheet, IntArray]:
+    """The sheet with points added until no triangle is too coarse, and its triangles."""
     for _ in range(MOST_REFINEMENTS):
-        triangles = triangulated(places, edges)
-        table = np.concatenate([points, added])
-        coarse = _coarse(face, triangles, places, table[index], edges, tolerance)
-        ears = _ears(face, triangles, beyond, places, table[index])
+        triangles = triangulated(sheet.places, sheet.edges)
+        table = np.concatenate([points, sheet.added])
+        corners = table[sheet.index]
+        coarse = _coarse(face, triangles, sheet.places, corners, sheet.edges, tolerance)
+        ears = _ears(face, triangles, sheet.beyond, sheet.places, corners)
         extra, hints = (np.concatenate(rows) for rows in zip(coarse, ears, strict=True))
         if not len(extra):
-            break
-        places = np.concatenate([places, chart.flat_near(extra, hints)])
-        index = np.concatenate([index, len(table) + np.arange(len(extra))])
-        added = np.concatenate([added, extra])
-    else:
-        triangles = triangulated(places, edges)
-    band = _outwards(face, index[triangles], np.concatenate([points, added]))
-    if block is None or chart.cut is not None:
-        return added, band
-    inner = len(points) + halves(block.quads)
-    return added, np.concatenate([band, inner if face.outward else inner[:, ::-1]])
+            return sheet, triangles
+        sheet = replace(
+            sheet,
+            places=np.concatenate([sheet.places, chart.flat_near(extra, hints)]),
+            index=np.concatenate([sheet.index, len(table) + np.arange(len(extra))]),
+            added=np.concatenate([sheet.added, extra]),
+        )
+    return sheet, triangulated(sheet.places, sheet.edges)
 
 
 def _distinct(places: FloatArray, index: IntArray) -> tuple[IntArray, IntArray]:
