@@ -29,6 +29,7 @@ ONCE_WRONG = {
     557: "a curve that comes back to its start at an angle",
     698: "the foot of a point beyond the seam of a closed curve",
     826: "branches that touch each other where a torus is touched flatly",
+    1167: "coarse chords of neighbouring edges cross",
     974: "a torus face with edges all round both ways",
     2623: "a slit where lumps touch along an edge",
     3367: "a vertex between one and two resolutions off its edge",

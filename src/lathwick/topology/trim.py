@@ -90,20 +90,29 @@ class TrimmedRegion:
         """Pairs of owners of coedges between which some path runs inside the region.
 
         owners : a number for every coedge, in order. From chords of each owner, a little to their left,
-        paths lead to chords of the others; the first chord met on the way belongs to the same cell.
+        paths lead to chords of the others; the first chord met on the way belongs to the same cell. Chords
+        may cross where edges run close together, so finer ones must say the same.
         """
-        paths = self._paths(0)
-        of_chord = np.array(owners)[paths.owner]
         sign = 1.0 if self._face.outward else -1.0
         pairs: dict[tuple[int, int], None] = {}
         names = sorted(set(owners))
         for one in names:
             for two in names:
                 if one != two and (one, two) not in pairs and (two, one) not in pairs:
-                    met = self._first_owner(paths, of_chord, one, two, sign)
+                    met = self._agreed_owner(np.array(owners), one, two, sign)
                     if met is not None and met != one:
                         pairs[one, met] = None
         return list(pairs)
+
+    def _agreed_owner(self, owners: IntArray, one: int, two: int, sign: float) -> int | None:
+        """What chords of two levels in succession give for `_first_owner`; else that of the finest."""
+        met = None
+        for level in range(LEVELS):
+            paths, before = self._paths(level), met
+            met = self._first_owner(paths, owners[paths.owner], one, two, sign)
+            if level and met == before:
+                break
+        return met
 
     def _first_owner(self, paths: _Paths, of_chord: IntArray, one: int, two: int, sign: float) -> int | None:
         """The owner of the first chord on a path from the left of `one` towards `two`, either way round."""

@@ -13,7 +13,7 @@ from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
-from .windings import keeps_handle
+from .windings import keeps_handle, loop_path, signed_area, winding
 
 SAMPLES = 5
 MAX_LISTED = 20
@@ -60,6 +60,7 @@ def _all_problems(lumps: Sequence[Lump], measure: Measure) -> Iterator[Problem]:
             found = list(_topology_problems(shell))
             yield from found
             if not found:
+                yield from _part_problems(shell)
                 yield from _geometry_problems(shell)
                 yield from _volume_problems(shell, shell is not lump.outer, measure)
 
@@ -147,6 +148,20 @@ def _geometry_problems(shell: Shell) -> Iterator[Problem]:
             yield Problem(
                 "EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z)
             )
+
+
+def _part_problems(shell: Shell) -> Iterator[Problem]:
+    """A face on a cylinder or a cone is in one piece: one band round the axis, or one patch."""
+    for face in shell.faces:
+        if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
+            continue
+        sign = 1.0 if face.outward else -1.0
+        paths = [loop_path(loop, face.surface) for loop in face.loops]
+        turns = [winding(path, face.surface)[0] * sign for path in paths]
+        outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
+        if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:
+            x, y, z = next(iter(face.coedges())).edge.midpoint()
+            yield Problem("FACE_PARTS", f"a {face.surface.kind} face is in several pieces", (x, y, z))
 
 
 def _samples(edge: Edge) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
