@@ -165,7 +165,8 @@ class ShapeWriter:
         if isinstance(surface, PlaneSurface):
             return self._rows.add(f"PLANE('',{placement})")
         if isinstance(surface, ConeSurface):
-            low = min((v for c in face.coedges() for v in _heights(surface, c.edge)), default=0.0)
+            lowest = min((v for c in face.coedges() for v in _heights(surface, c.edge)), default=0.0)
+            low = max(0.0, lowest)  # rounding at the tip must not make the radius negative
             frame = surface.frame.offset(low)
             sizes = f"{real(low * math.tan(surface.half_angle))},{real(surface.half_angle)}"
             return self._rows.add(f"CONICAL_SURFACE('',{self.placement(frame)},{sizes})")

@@ -16,14 +16,15 @@ from ...geometry.meetings import Meeting, meeting
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import traced
-from ...geometry.vector import Vec3
+from ...geometry.vector import Vec3, distance
 from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping
-from ...topology.brep import Face, Lump
-from ...topology.trim import INSIDE, region_of
+from ...topology.brep import Edge, Face, Lump
+from ...topology.trim import INSIDE, ON, region_of
 
 NEAR = 2.0 * RESOLUTION
 PER_TURN = 12
+ALONG = 9
 
 
 def meeting_in(one: Face, two: Face) -> Meeting:
@@ -74,27 +75,54 @@ def touches_between_lumps(body: Body) -> list[Vec3]:
                 for curve in met.touches:
                     found += touching_places(curve, one, two)
                 found += touching_points(met.points, one, two)
+                found += _edges_on_face(one, two) + _edges_on_face(two, one)
+    return found
+
+
+def _edges_on_face(one: Face, two: Face) -> list[Vec3]:
+    """Places of the edges of a face that lie inside another face, or on an edge of it."""
+    shares = np.linspace(0.0, 1.0, ALONG + 2)[1:-1]
+    found: list[Vec3] = []
+    for coedge in one.coedges():
+        edge = coedge.edge
+        points = edge.curve.points(edge.t0 + shares * (edge.t1 - edge.t0))
+        points = points[np.abs(two.surface.distance(points)) <= NEAR]
+        if len(points):
+            states = region_of(two).states(points)
+            found += [(x, y, z) for x, y, z in points[(states == INSIDE) | (states == ON)].tolist()]
     return found
 
 
 def refuse_touching(body: Body, places: Iterable[Vec3]) -> None:
-    """Raise ModellingError where two faces of one lump have one of the places inside them."""
-    for p in places:
+    """Raise ModellingError where one lump is at one of the places twice: inside two of its faces, inside one
+    and on an edge of others, or on two edges."""
+    for p in dict.fromkeys(places):
         for lump in body.pieces:
-            if len(_faces_at(lump, p)) > 1:
+            inside, edges = _at(lump, p)
+            if inside > 1 or (inside and edges) or edges > 1:
+                how = "inside two of its faces" if inside > 1 else "along an edge"
                 raise ModellingError(
-                    f"the result would touch itself at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), "
-                    "inside two of its faces, which no solid can"
+                    f"the result would touch itself at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), {how}, "
+                    "which no solid can"
                 )
 
 
-def _faces_at(lump: Lump, p: Vec3) -> list[Face]:
-    spot = np.array(p)
-    found = []
+def _at(lump: Lump, p: Vec3) -> tuple[int, int]:
+    """In how many faces of a lump a place lies, and on how many edges, their ends left out."""
+    spot, inside, edges = np.array(p), 0, set[Edge]()
     for shell in lump.shells:
         for face in shell.faces:
             low, high = outer_box(face)
             near = bool((spot >= low - NEAR).all() and (spot <= high + NEAR).all())
-            if near and abs(face.surface.gap(p)) <= NEAR and region_of(face).state(p) == INSIDE:
-                found.append(face)
-    return found
+            if not near or abs(face.surface.gap(p)) > NEAR:
+                continue
+            state = region_of(face).state(p)
+            inside += state == INSIDE
+            if state == ON:
+                edges |= {c.edge for c in face.coedges() if _is_on(c.edge, p)}
+    return inside, len(edges)
+
+
+def _is_on(edge: Edge, p: Vec3) -> bool:
+    ends = (vertex.point for vertex in (edge.start, edge.end) if vertex is not None)
+    return distance(edge.nearest(p), p) <= NEAR and all(distance(end, p) > 2.0 * NEAR for end in ends)
