@@ -206,21 +206,39 @@ def test_walls_of_no_thickness_are_refused():
     "inner",
     [
         lw.sphere(2, on=up(0, 0, 3)),  # on the floor
-        lw.cylinder(1, 6, on=lw.Plane((-3, 0, 2), (1, 0, 0))),  # between the walls
+        lw.cylinder(1, 6, on=lw.Plane((-3, 0, 2), (1, 0, 0))),  # along a line
         lw.torus(2, 1, on=lw.Plane((0, 0, 4), (1, 0, 0))),  # on its outermost point
         lw.cone(0, 2, 3, on=up(0, 0, 1)),  # on its tip
     ],
 )
-def test_voids_that_touch_the_outside_in_a_point_are_refused(inner):
+def test_voids_that_touch_the_outside_are_refused(inner):
     """A ball of air in a block, just up to the floor; lifted off it is a void."""
     block = lw.box(8, 8, 9, on=up(-4, -4, 1))
-    tall = inner.bounds[1][2] - inner.bounds[0][2]
     lowest = lw.move(inner, dz=1 - inner.bounds[0][2])
-    if inner.faces()[0].kind != "cylinder":
-        with pytest.raises(lw.ModellingError, match=r"touch itself .* inside two of its faces"):
-            lw.cut(block, lowest)
+    with pytest.raises(lw.ModellingError, match=r"touch itself .* inside two of its faces"):
+        lw.cut(block, lowest)
     lifted = lw.cut(block, lw.move(lowest, dz=1))
-    assert (lifted.lumps, len(lifted.pieces[0].voids), tall < 7) == (1, 1, True)
+    assert (lifted.lumps, len(lifted.pieces[0].voids)) == (1, 1)
+    assert lifted.volume == pytest.approx(block.volume - inner.volume, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    "post",
+    [
+        lw.box(2, 2, 4, on=up(2, 2, 0)),  # edge to edge
+        lw.box(2, 2, 4, on=up(2, 0.5, 0)),  # a wall to a wall: one lump, nothing to refuse
+        lw.cylinder(1, 4, on=up(3, 1, 0)),  # a wall to a round wall
+    ],
+)
+def test_lumps_that_touch_must_not_be_joined_elsewhere(post):
+    """Two posts that touch along a line are two lumps; a lid over both would make them one."""
+    posts = lw.union(lw.box(2, 2, 4), post)
+    lid = lw.box(6, 6, 1, on=up(-1, -1, 4))
+    if posts.lumps == 1:
+        assert lw.union(posts, lid).check() == ()
+        return
+    with pytest.raises(lw.ModellingError, match="touch itself"):
+        lw.union(posts, lid)
 
 
 def test_cut_that_changes_nothing_is_a_warning_on_its_step():

@@ -142,7 +142,7 @@ class Job(Recorder):
 
     def union(self, name: str, *bodies: Body) -> Body:
         """All bodies as one; bodies that do not touch become lumps of it."""
-        return self._record(name, "union", f"{len(bodies)} bodies", lambda _: combine.union(*bodies))
+        return self._record(name, "union", _counted(len(bodies)), lambda _: combine.union(*bodies))
 
     def cut(
         self,
@@ -160,7 +160,7 @@ class Job(Recorder):
         """
         solids = [t for t in tools if isinstance(t, Body)]
         profiles = [t for t in tools if not isinstance(t, Body)]
-        detail = f"{len(solids)} bodies" if not profiles else f"a profile, depth {depth}"
+        detail = _counted(len(solids)) if not profiles else f"a profile, depth {depth}"
 
         def build(warnings: list[str]) -> Body:
             made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
@@ -187,7 +187,7 @@ class Job(Recorder):
         return self._record(
             name,
             "intersect",
-            f"{len(bodies)} bodies",
+            _counted(len(bodies)),
             lambda warnings: combine.intersect(*bodies, warn=warnings.append),
         )
 
@@ -283,3 +283,7 @@ class Job(Recorder):
     def scale(self, name: str, body: Body, factor: float) -> Body:
         """The body with all lengths times `factor`, about the origin."""
         return self._record(name, "scale", f"{factor:g}", lambda _: transform.scale(body, factor))
+
+
+def _counted(bodies: int) -> str:
+    return "1 body" if bodies == 1 else f"{bodies} bodies"

@@ -10,14 +10,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from .meetings import HALF, PARALLEL
 from .placement import Plane
 from .round_surfaces import ConeSurface, TorusSurface
 from .surfaces import CylinderSurface, Surface
 from .tolerance import RESOLUTION
 from .vector import Vec2, Vec3, cross, dot, norm, unit
-
-HALF = 0.5 * RESOLUTION
-PARALLEL = 2e-9
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,6 @@ from .mesh import IntArray
 from .sampling import Tolerance
 
 LEAST = 6
-MOST_QUADS = 20_000_000
 DENSER = 4
 """Boundary chords are looked at in so many places each."""
 
