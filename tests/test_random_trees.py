@@ -68,12 +68,18 @@ def test_trees_are_right(start):
 
 
 ONCE_BADLY_MESHED = {
+    68: "a triangle of two faces that part too slowly for a file",
     224: "a loop that passes a point twice",
+    448: "a face with rings all round its torus",
+    472: "a point too near to a flat neighbour",
+    400: "an edge of one lump that touches inside a face of another",
     357: "a face between two arcs of one chord each",
     868: "a cut along an edge",
     882: "a patch that reaches further than once round its cone",
     896: "lumps that touch in one plane",
     1211: "arcs that part slowly from a common end",
+    1847: "an arc and a curve that part slowly, with unlike chords",
+    2287: "lumps that touch along an edge",
     2160: "three points of one arc as a triangle",
     5120: "a hole that touches the rim of its face",
 }

@@ -45,6 +45,8 @@ if TYPE_CHECKING:
     from .geometry.placement import Z as Z
     from .mesh.mesh import Mesh as Mesh
     from .mesh.tessellate import tessellate as tessellate
+    from .modelling.blend.chamfer import chamfer as chamfer
+    from .modelling.blend.fillet import fillet as fillet
     from .modelling.combine import cut as cut
     from .modelling.combine import intersect as intersect
     from .modelling.combine import separate as separate
@@ -99,6 +101,8 @@ _HOMES = {
         "split",
         "union",
     ),
+    "modelling.blend.chamfer": ("chamfer",),
+    "modelling.blend.fillet": ("fillet",),
     "modelling.hole": (
         "THROUGH",
         "hole",

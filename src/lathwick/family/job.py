@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from ..errors import ModellingError
 from ..geometry.placement import XY, Axis, Plane
 from ..geometry.vector import Vec3
 from ..modelling import combine, patterns, primitives, transform
+from ..modelling.blend.chamfer import chamfer
+from ..modelling.blend.fillet import Edges, fillet
 from ..modelling.extrude import extrude, extrude_to
 from ..modelling.flat_faces import plane_of_face
 from ..modelling.hole import THROUGH, Depth, Through, hole
@@ -216,6 +218,38 @@ class Job(Recorder):
                 counterbore=counterbore, countersink=countersink, step=name, warn=warnings.append,
             ),
         )  # fmt: skip
+
+    # ------------------------------------------------------------------ details
+
+    def fillet(
+        self, name: str, body: Body, edges: Edges | Sequence[Edges], radius: float | Sequence[float]
+    ) -> Body:
+        """Round edges by a ball of the given radius; see `lathwick.fillet`. Faces: `name/round`,
+        `name/corner`."""
+        return self._record(
+            name, "fillet", f"radius {radius}", lambda _: fillet(body, edges, radius, step=name)
+        )
+
+    def chamfer(
+        self,
+        name: str,
+        body: Body,
+        edges: Edges,
+        size: float,
+        size2: float | None = None,
+        angle: float | None = None,
+    ) -> Body:
+        """Bevel edges: equal, with two sizes, or with a size and an angle in degrees; see
+        `lathwick.chamfer`. Faces: `name/bevel`, `name/corner`."""
+        detail = f"size {size}"
+        if size2 is not None:
+            detail += f" x {size2}"
+        if angle is not None:
+            detail += f", {angle} degrees"
+        made = self._record(
+            name, "chamfer", detail, lambda _: chamfer(body, edges, size, size2, angle, step=name)
+        )
+        return made
 
     def split(self, name: str, body: Body, plane: Plane) -> Body:
         """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""

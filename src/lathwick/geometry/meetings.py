@@ -49,6 +49,8 @@ SAME = Meeting(same=True)
 
 def meeting(one: Surface, two: Surface) -> Meeting | None:
     """The exact meeting of two surfaces, None for a pair that has no lines or conics in general."""
+    if one is two:
+        return SAME
     if isinstance(two, PlaneSurface) and not isinstance(one, PlaneSurface):
         one, two = two, one
     if isinstance(one, PlaneSurface):

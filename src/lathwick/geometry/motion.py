@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from .canal import CanalSurface
 from .conics import Hyperbola, Parabola
 from .curves import Circle, Curve, Ellipse, Line
 from .placement import Axis, FloatArray, Plane, rotated
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from .spline import SplineCurve
+from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .vector import Vec3, add, cross, dot, scaled, sub
 
@@ -68,6 +69,10 @@ class Motion:
     def surface(self, surface: Surface) -> tuple[Surface, bool]:
         """The image of a surface, and whether its normal goes to the image's normal."""
         k = self.factor
+        if isinstance(surface, CanalSurface):
+            spine, zero = (self.curve(c) for c in (surface.spine, surface.zero))
+            assert isinstance(spine, FittedCurve) and isinstance(zero, FittedCurve)
+            return CanalSurface(spine, zero, k * surface.radius), True
         frame = self.frame(surface.frame)
         if isinstance(surface, PlaneSurface):
             return PlaneSurface(frame), not self.is_mirror

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from .canal import CanalSurface
 from .curves import Ellipse
 from .placement import FloatArray
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
@@ -15,6 +16,7 @@ from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .vector import Vec3
 
 POLISH = 3
+CANAL_SAMPLES = 65
 
 
 def ray_hits(surface: Surface, origins: FloatArray, direction: Vec3) -> FloatArray:
@@ -138,6 +140,48 @@ def _crossings(surface: ExtrudedSurface, p: FloatArray, aside: FloatArray) -> li
     return list(BSpline(np.array(profile.knots), controls, profile.degree)(roots))
 
 
+def _canal(surface: CanalSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    """The signed distance along each ray, where it passes the box of the canal, searched for zeros."""
+    table = surface.spine.points(np.linspace(surface.spine.low, surface.spine.high, CANAL_SAMPLES))
+    center = 0.5 * (table.min(axis=0) + table.max(axis=0))
+    reach = float(np.linalg.norm(table - center, axis=1).max()) + 2.0 * surface.radius
+    middle = (center - o) @ d
+    step = 0.5 * surface.radius
+    stops = np.arange(-math.ceil(reach / step), math.ceil(reach / step) + 1) * step
+    t = middle[:, None] + stops[None]
+    gaps = surface.distance((o[:, None] + t[:, :, None] * d).reshape(-1, 3)).reshape(t.shape)
+    found = [_zeros(surface, o[k], d, t[k], gaps[k]) for k in range(len(o))]
+    width = max((len(row) for row in found), default=0) or 1
+    return np.array([[*row, *[math.nan] * (width - len(row))] for row in found])
+
+
+def _zeros(
+    surface: CanalSurface, o: FloatArray, d: FloatArray, t: FloatArray, gaps: FloatArray
+) -> list[float]:
+    """Zeros between samples of opposite sign, and on both sides of a least one that may hide two. Between
+    two samples the distance changes by at most their distance."""
+    from scipy.optimize import brentq, minimize_scalar
+
+    def gap(s: float) -> float:
+        return float(surface.distance((o + s * d)[None])[0])
+
+    def under(s: float) -> float:
+        return -gap(s)
+
+    found = []
+    for k in range(len(t) - 1):
+        if (gaps[k] < 0.0) != (gaps[k + 1] < 0.0):
+            found.append(float(brentq(gap, t[k], t[k + 1], xtol=1e-13)))
+        elif min(abs(gaps[k]), abs(gaps[k + 1])) <= t[k + 1] - t[k]:
+            least = minimize_scalar(
+                gap if gaps[k] > 0.0 else under, bounds=(t[k], t[k + 1]), method="bounded"
+            )
+            low = float(least.x)
+            if gap(low) * gaps[k] < 0.0:
+                found += [float(brentq(gap, a, b, xtol=1e-13)) for a, b in ((t[k], low), (low, t[k + 1]))]
+    return found
+
+
 def _turned(surface: Surface, d: FloatArray) -> FloatArray:
     frame = surface.frame
     return np.array([d @ np.asarray(frame.x), d @ np.asarray(frame.y), d @ np.asarray(frame.normal)])
@@ -150,4 +194,5 @@ _RULES: dict[str, Callable[[Any, FloatArray, FloatArray], FloatArray]] = {
     SphereSurface.kind: _sphere,
     TorusSurface.kind: _torus,
     ExtrudedSurface.kind: _extruded,
+    CanalSurface.kind: _canal,
 }

@@ -114,9 +114,9 @@ class SphereSurface:
 
 @dataclass(frozen=True, slots=True)
 class TorusSurface:
-    """A ring about the normal of `frame`: a tube of radius `minor` whose middle runs on a circle of
-    radius `major` > `minor`. u is the angle about the axis from `frame.x`, v the angle about the tube
-    from outside towards the normal; radians."""
+    """A ring about the normal of `frame`: a tube of radius `minor` whose middle runs on a circle of radius
+    `major`; where that is less than `minor`, the part of it outside its spindle. u is the angle about the
+    axis from `frame.x`, v the angle about the tube from outside towards the normal; radians."""
 
     frame: Plane
     major: float

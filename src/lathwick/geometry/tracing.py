@@ -311,7 +311,7 @@ class _Tracer:
                 raise ModellingError(
                     f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
                 )
-            curve = _interpolated(t, points, path.closed)
+            curve = interpolated_fit(t, points, path.closed)
             middles = 0.5 * (t[:-1] + t[1:])
             made = curve.points(middles)
             onto = self._settled(made)
@@ -343,7 +343,7 @@ def _apart(points: FloatArray, least: float) -> FloatArray:
     return np.array(kept)
 
 
-def _interpolated(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
+def interpolated_fit(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
     """The spline of degree 5 (3 for a few points) through `points` at parameters `t`, clamped at its ends."""
     from scipy.interpolate import make_interp_spline
 

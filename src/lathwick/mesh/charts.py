@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from ..errors import ModellingError
+from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, Surface
@@ -22,12 +23,14 @@ from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
 from .lattice import Block
-from .layout import Layout, opened, patch, rings_in_order
+from .layout import Layout, opened, patch, rings_in_order, with_points_on_cut
 from .mesh import IntArray
 from .sampling import Tolerance, TooCoarseError
+from .slits import Slit, slit_layout
 
 CLEARANCE = 0.35
 SPREAD = 400
+CANAL_SAMPLES = 65
 LONGEST = 7.0
 """A ring map of a torus grows by at most this power of e."""
 
@@ -42,17 +45,16 @@ NO_POINTS: FloatArray = np.zeros((0, 3))
 @dataclass(frozen=True, slots=True)
 class Chart:
     """`flat` maps points of the face, (N, 3), to the plane, (N, 2). `inner` are points inside the face
-    that the tolerance asks for. `cut`: points of a circle along which the face is cut open, and a map for
-    each side of the cut. `layout` of the boundary, where that is not just its `flat` points.
+    that the tolerance asks for. `layout` of the boundary, where that is not just its `flat` points, and
+    `slits`, more points of the face, (S, 3), that follow on the boundary's in the layout's owners.
     `rim` and `near`: places of the outer corners of the block, and of points with hints, likewise."""
 
     flat: Callable[[FloatArray], FloatArray]
     inner: FloatArray
-    cut: FloatArray | None = None
     layout: Layout | None = None
+    slits: FloatArray = field(default_factory=lambda: NO_POINTS)
     rim: FloatArray | None = None
     near: Callable[[FloatArray, FloatArray], FloatArray] | None = None
-    sides: tuple[Callable[[FloatArray], FloatArray], ...] = ()
 
     def flat_near(self, points: FloatArray, hints: FloatArray) -> FloatArray:
         """The places of points; of those that differ by a period the ones next to the hints, (N, 2)."""
@@ -66,15 +68,23 @@ class Chart:
 
 
 def chart_of(
-    face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float, block: Block | None
+    face: Face,
+    rings: Sequence[FloatArray],
+    tolerance: Tolerance,
+    reach: float,
+    block: Block | None,
+    slit: Slit | None = None,
 ) -> Chart:
     """A chart of a curved face with these boundary points, each ring closed by its first point again.
 
     block : quads that fill the inside of the face already, so that only the band beside them is mapped.
+    slit : where a face on a torus is cut open; then there is no block.
 
-    Raises ModellingError for a face that winds round a torus both ways.
+    Raises TooCoarseError for a face that needs finer chords or a slit.
     """
     surface = face.surface
+    if slit is not None and isinstance(surface, TorusSurface):
+        return _torus_slit(face, surface, slit, rings, tolerance, reach)
     if isinstance(surface, SphereSurface):
         return _sphere(face, surface, rings, tolerance, reach, block)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
@@ -83,6 +93,8 @@ def chart_of(
     turns = [_turns(path, surface) for path in paths]
     if isinstance(surface, TorusSurface):
         return _torus(face, surface, paths, turns, tolerance, reach, block)
+    if isinstance(surface, CanalSurface):
+        return _canal(face, surface, paths, turns, tolerance, reach)
     v = np.concatenate([path[:, 1] for path in paths])
     tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
     low, high = 0.0 if tip else float(v.min()), float(v.max())
@@ -96,6 +108,41 @@ def chart_of(
         flat = _ring_map(surface, period, (low, high), middle)
         return Chart(flat, np.asarray(surface.frame.origin)[None] if tip else NO_POINTS)
     return _laid_chart(surface, patch(paths, period), np.array([1.0 / step, FLATTENED / (high - low)]))
+
+
+def _canal(
+    face: Face,
+    surface: CanalSurface,
+    paths: Sequence[FloatArray],
+    turns: Sequence[tuple[int, int]],
+    tolerance: Tolerance,
+    reach: float,
+) -> Chart:
+    """Steps along the spine are those of its sharpest bend, with the radius of the canal added."""
+    u, v = np.concatenate(paths).T
+    low, high = (surface.spine.low, surface.spine.high) if surface.period else (u.min(), u.max())
+    t = np.linspace(float(low), float(high), CANAL_SAMPLES)
+    d1, d2 = surface.spine.derivatives(t), surface.spine.second(t)
+    speed = np.linalg.norm(d1, axis=1)
+    bend = np.linalg.norm(np.cross(d1, d2), axis=1) / speed**3
+    along = tolerance.span(1.0 / max(float(bend.max()), 1e-9) + surface.radius, reach)
+    steps = (
+        along / max(float(bend.max()), 1e-9) / float(speed.max()) / math.sqrt(2.0),
+        tolerance.span(surface.radius, reach) / math.sqrt(2.0),
+    )
+    if any(turn[0] for turn in turns):
+        layout = opened(paths, [turn[0] for turn in turns], surface.period)
+    else:
+        layout = replace(patch(paths, surface.period), period=0.0)
+    if layout is None:
+        raise TooCoarseError("a canal cannot be cut open at this chord")
+    slits = NO_POINTS
+    if layout.period:
+        layout, places = with_points_on_cut(layout, steps[1])
+        slits = surface.points(places)
+    chart = _laid_chart(surface, layout, 1.0 / np.array(steps))
+    inner = _grid(face, (float(low), float(high)), (float(v.min()), float(v.max())), steps)
+    return replace(chart, inner=inner, slits=slits)
 
 
 def _laid_chart(surface: Surface, layout: Layout, scale: FloatArray) -> Chart:
@@ -248,22 +295,19 @@ def _torus(
     reach: float,
     block: Block | None,
 ) -> Chart:
-    steps = (
-        tolerance.span(surface.major + surface.minor, reach) / math.sqrt(2.0),
-        tolerance.span(surface.minor, reach) / math.sqrt(2.0),
-    )
+    steps = _torus_steps(surface, tolerance, reach)
     winds = [any(t[k] for t in turns) for k in (0, 1)]
     sign = 1.0 if face.outward else -1.0
     flats = [p for p, t in zip(paths, turns, strict=True) if t == (0, 0)]
     if all(winds):
-        raise ModellingError("a face that winds round a torus both ways cannot be meshed yet")
+        raise TooCoarseError("a face that winds round a torus both ways needs a slit")
     if not any(winds):
         banded = None if block is None else _torus_banded(surface, block, paths, steps)
         if banded is not None:
             return banded
         if any(sign * signed_area(p) > 0 for p in flats):
             return _torus_patch(face, surface, paths, steps, block)
-        return _torus_opened(face, surface, paths, steps, block)
+        return _torus_opened(surface, paths, steps, block)
     around = 0 if winds[0] else 1
     values = np.concatenate([path[:, 1 - around] for path in paths])
     low = _outside_gap(face, surface, values, 1 - around)
@@ -272,6 +316,32 @@ def _torus(
     us, vs = (turn, band) if around == 0 else (band, turn)
     inner = NO_POINTS if block is not None else _grid(face, us, vs, steps)
     return Chart(_shifted_ring(surface, around, low, *band), inner)
+
+
+def _torus_steps(surface: TorusSurface, tolerance: Tolerance, reach: float) -> tuple[float, float]:
+    radii = (surface.major + surface.minor, surface.minor)
+    around, across = (tolerance.span(radius, reach) / math.sqrt(2.0) for radius in radii)
+    return around, across
+
+
+def _torus_slit(
+    face: Face,
+    surface: TorusSurface,
+    slit: Slit,
+    rings: Sequence[FloatArray],
+    tolerance: Tolerance,
+    reach: float,
+) -> Chart:
+    paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
+    steps = _torus_steps(surface, tolerance, reach)
+    corner = np.array([slit.u, slit.v])
+    layout, added = slit_layout(face, surface, slit, paths, steps)
+
+    def flat(points: FloatArray) -> FloatArray:
+        return np.asarray((surface.parameters(points) - corner) % math.tau / steps)
+
+    inner = _grid(face, (slit.u, slit.u + math.tau), (slit.v, slit.v + math.tau), steps)
+    return Chart(flat, inner, replace(layout, places=layout.places / steps), added)
 
 
 def _torus_banded(
@@ -337,19 +407,16 @@ def _lifted_to(uv: FloatArray, path: FloatArray) -> FloatArray:
 
 
 def _shifted_ring(
-    surface: TorusSurface, around: int, start: float, low: float, high: float, at_top: bool | None = None
+    surface: TorusSurface, around: int, start: float, low: float, high: float
 ) -> Callable[[FloatArray], FloatArray]:
-    """As `_ring_map`, with the other parameter counted from `start`; points on the cut at its start or
-    its end. Distances grow exponentially, so that the map keeps shapes in the small."""
+    """As `_ring_map`, with the other parameter counted from `start`. Distances grow exponentially, so that
+    the map keeps shapes in the small."""
     radii = (surface.major, surface.minor)
     length = min(LONGEST, (high - low) * radii[1 - around] / radii[around])
 
     def flat(points: FloatArray) -> FloatArray:
         uv = surface.parameters(points)
-        if at_top is None:
-            across = start + (uv[:, 1 - around] - start) % math.tau
-        else:
-            across = np.full(len(uv), high if at_top else low)
+        across = start + (uv[:, 1 - around] - start) % math.tau
         out = np.exp(length * (across - low) / (high - low))
         return np.column_stack([out * np.cos(uv[:, around]), out * np.sin(uv[:, around])])
 
@@ -394,7 +461,6 @@ def _torus_patch(
 
 
 def _torus_opened(
-    face: Face,
     surface: TorusSurface,
     paths: Sequence[FloatArray],
     steps: tuple[float, float],
@@ -403,21 +469,9 @@ def _torus_opened(
     """A whole torus with holes, cut along a parallel or a meridian that meets no hole."""
     for around in (0, 1):
         values = np.concatenate([path[:, 1 - around] for path in paths])
-        start = free_cut(values)
-        if start is None:
-            continue
-        if block is not None:
+        if block is not None and free_cut(values) is not None:
             rim = surface.parameters(block.points[np.unique(block.sides)])[:, 1 - around]
             free = free_cut(np.concatenate([values, rim]))
             if free is not None and max(steps) < 0.5 * NARROWEST:
                 return Chart(_shifted_ring(surface, around, free, free, free + math.tau), NO_POINTS)
-        count = max(8, math.ceil(math.tau / steps[around]))
-        uv = np.zeros((count, 2))
-        uv[:, around], uv[:, 1 - around] = np.arange(count) * (math.tau / count), start
-        turn, band = (0.0, math.tau), (start, start + math.tau)
-        us, vs = (turn, band) if around == 0 else (band, turn)
-        inner = _grid(face, us, vs, steps)
-        shape = (around, start, start, start + math.tau)
-        sides = (_shifted_ring(surface, *shape, at_top=False), _shifted_ring(surface, *shape, at_top=True))
-        return Chart(_shifted_ring(surface, *shape), inner, surface.points(uv), sides=sides)
-    raise TooCoarseError("a torus with holes all round both ways cannot be meshed yet")
+    raise TooCoarseError("a torus with holes needs a slit")

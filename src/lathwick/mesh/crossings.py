@@ -82,15 +82,13 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
 
 
 def repeated(triangles: IntArray, border: int) -> IntArray:
-    """Numbers of triangles that have all three corners, of the first `border` points, in common with
-    another one."""
+    """Numbers of pairs of triangles that have all three corners, of the first `border` points, in common,
+    shape (2, K)."""
     among = np.flatnonzero(triangles.max(axis=1) < border)
     a, b, c = np.sort(triangles[among], axis=1).T
     order = np.lexsort((c, b, a))
     same = (np.diff(np.column_stack([a, b, c])[order], axis=0) == 0).all(axis=1)
-    twice = np.zeros(len(among), dtype=bool)
-    twice[order[:-1][same]] = twice[order[1:][same]] = True
-    return among[twice]
+    return among[np.stack([order[:-1][same], order[1:][same]])]
 
 
 def crowded_sides(triangles: IntArray, owner: IntArray, border: int) -> IntArray:

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import SphereSurface
+from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
@@ -19,7 +20,8 @@ from .delaunay import triangulated
 from .lattice import Block, block_of, halves, lattice_of
 from .layout import rings_in_order
 from .mesh import IntArray
-from .sampling import Samples, Tolerance
+from .sampling import FINEST, NEAREST, Samples, Tolerance
+from .slits import Slit
 
 MOST_REFINEMENTS = 8
 ROOM = 1.05
@@ -72,6 +74,7 @@ def charted(
     points: FloatArray,
     tolerance: Tolerance,
     reach: float,
+    slit: Slit | None = None,
 ) -> tuple[FloatArray, IntArray]:
     """New points and triangles of a face between its boundary rings; new points count from len(points).
 
@@ -82,13 +85,11 @@ def charted(
     Raises ModellingError where the boundary crosses itself at this tolerance.
     """
     chains = [points[[*ring, ring[0]]] for ring in rings]
-    lattice = lattice_of(face.surface, tolerance, reach)
+    lattice = lattice_of(face.surface, tolerance, reach) if slit is None else None
     block = None if lattice is None else block_of(face, lattice, chains)
-    chart = chart_of(face, chains, tolerance, reach, block)
-    if chart.cut is not None:
-        block = None
+    chart = chart_of(face, chains, tolerance, reach, block, slit)
     sheet = _sheet(chart, block, rings, beyond, points)
-    sheet, triangles = _refined(face, chart, sheet, points, tolerance)
+    sheet, triangles = _refined(face, chart, sheet, points, tolerance, reach)
     band = _outwards(face, sheet.index[triangles], np.concatenate([points, sheet.added]))
     if block is None:
         return sheet.added, band
@@ -118,33 +119,24 @@ def _sheet(
         places, edges = chart.flat(points[border]), rings_in_order([len(ring) for ring in rings])[1]
     else:
         places, edges = chart.layout.places, chart.layout.segments
-        border, beyond = border[chart.layout.owner], beyond[chart.layout.owner]
-    if chart.cut is not None:
-        within, owners, more, added = _along_cut(chart, chart.cut)
-    elif block is not None:
+        owner = chart.layout.owner
+        beyond = beyond[owner[owner < len(border)]]
+        border = np.concatenate([border, len(points) + np.arange(len(chart.slits))])[owner]
+    if block is not None:
         rim, sides = np.unique(block.sides, return_inverse=True)
         within = chart.flat(block.points[rim]) if chart.rim is None else chart.rim
         owners, more, added = rim, sides.reshape(-1, 2), block.points
     else:
-        within, owners = chart.flat(chart.inner), np.arange(len(chart.inner))
-        more, added = np.zeros((0, 2), dtype=np.int64), chart.inner
+        within, owners = chart.flat(chart.inner), len(chart.slits) + np.arange(len(chart.inner))
+        more, added = np.zeros((0, 2), dtype=np.int64), np.concatenate([chart.slits, chart.inner])
     places, index = np.concatenate([places, within]), np.concatenate([border, len(points) + owners])
     edges = np.concatenate([edges, len(border) + more]).astype(np.int64)
     kept, number = _distinct(places, index)
     return _Sheet(places[kept], index[kept], number[edges], beyond[kept[kept < len(beyond)]], added)
 
 
-def _along_cut(chart: Chart, cut: FloatArray) -> tuple[FloatArray, IntArray, IntArray, FloatArray]:
-    """Places, owners among the added points, and edges of both sides of a cut; and the points added."""
-    k = np.arange(len(cut))
-    loop = np.column_stack([k, (k + 1) % len(k)])
-    places = np.concatenate([side(cut) for side in chart.sides] + [chart.flat(chart.inner)])
-    owners = np.concatenate([k, k, len(k) + np.arange(len(chart.inner))])
-    return places, owners, np.concatenate([loop, len(k) + loop]), np.concatenate([cut, chart.inner])
-
-
 def _refined(
-    face: Face, chart: Chart, sheet: _Sheet, points: FloatArray, tolerance: Tolerance
+    face: Face, chart: Chart, sheet: _Sheet, points: FloatArray, tolerance: Tolerance, reach: float
 ) -> tuple[_Sheet, IntArray]:
     """The sheet with points added until no triangle is too coarse, and its triangles."""
     for _ in range(MOST_REFINEMENTS):
@@ -152,7 +144,7 @@ def _refined(
         table = np.concatenate([points, sheet.added])
         corners = table[sheet.index]
         coarse = _coarse(face, triangles, sheet.places, corners, sheet.edges, tolerance)
-        ears = _ears(face, triangles, sheet.beyond, sheet.places, corners)
+        ears = _ears(face, triangles, sheet.beyond, sheet.places, corners, reach)
         extra, hints = (np.concatenate(rows) for rows in zip(coarse, ears, strict=True))
         if not len(extra):
             return sheet, triangles
@@ -181,19 +173,37 @@ _Spots = tuple[FloatArray, FloatArray]
 
 
 def _ears(
-    face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray, points: FloatArray
+    face: Face, triangles: IntArray, beyond: IntArray, places: FloatArray, points: FloatArray, reach: float
 ) -> _Spots:
-    """Points of the surface over the middles of triangles whose corners all lie beside one edge or plane."""
-    among = triangles[(triangles < len(beyond)).all(axis=1)]
-    a, b, c = beyond[among].transpose(1, 0, 2)
-    ears = np.zeros(len(among), dtype=bool)
+    """Points of the surface over the middles of triangles whose corners all lie beside one edge or plane, but
+    for those that the surface hardly leaves."""
+    border = (triangles < len(beyond)).all(axis=1)
+    ears = _on_rim(face.surface, triangles, points, FINEST * reach)
+    a, b, c = beyond[triangles[border]].transpose(1, 0, 2)
     for k in (0, 1):
         label = a[:, k : k + 1]
-        ears |= (b == label).any(axis=1) & (c == label).any(axis=1)
-    corners = points[among[ears]]
+        ears[border] |= (b == label).any(axis=1) & (c == label).any(axis=1)
+    corners = points[triangles[ears]]
     if not len(corners):
         return np.zeros((0, 3)), np.zeros((0, 2))
-    return _middles(face.surface, corners), places[among[ears]].mean(axis=1)
+    found = _middles(face.surface, corners)
+    gaps = ((found - corners[:, 0]) * _unit_normals(corners)).sum(axis=1)
+    far = np.abs(gaps) > NEAREST * reach
+    return found[far], places[triangles[ears]].mean(axis=1)[far]
+
+
+def _on_rim(surface: Surface, triangles: IntArray, points: FloatArray, near: float) -> NDArray[np.bool_]:
+    """Whether triangles lie in one of the two planes that touch a torus all round."""
+    if not isinstance(surface, TorusSurface):
+        return np.zeros(len(triangles), dtype=bool)
+    heights = surface.frame.locals(points)[:, 2]
+    level = np.where(np.abs(heights) > surface.minor - near, np.sign(heights), 0.0)[triangles]
+    return np.asarray((level[:, 0] != 0.0) & (level == level[:, :1]).all(axis=1))
+
+
+def _unit_normals(corners: FloatArray) -> FloatArray:
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1), 1e-300)[:, None])
 
 
 def _middles(surface: Surface, corners: FloatArray) -> FloatArray:

@@ -71,6 +71,28 @@ def opened(paths: Sequence[FloatArray], turns: Sequence[int], period: float) -> 
     return None
 
 
+def with_points_on_cut(layout: Layout, step: float) -> tuple[Layout, FloatArray]:
+    """The layout of a tube with points along its cut, no farther apart in v than `step`; and where they are,
+    (S, 2). They follow on the boundary's in the owners; each lies on both sides of the cut."""
+    again = np.flatnonzero(layout.owner == layout.owner[0])
+    top = int(again[1])  # the rising rim ends here; the cut leads on to the next place
+    last = int(np.flatnonzero(layout.owner == layout.owner[top + 1])[1])
+    start, end = layout.places[top], layout.places[top + 1]
+    count = max(1, math.ceil(abs(float(end[1] - start[1])) / step))
+    along = start + (end - start) * (np.arange(1, count) / count)[:, None]
+    total, border = len(layout.places), int(layout.owner.max()) + 1
+    right = [top, *(total + k for k in range(count - 1)), top + 1]
+    left = [last, *(total + count - 1 + k for k in reversed(range(count - 1))), 0]
+    cut = ((layout.segments[:, 0] == top) & (layout.segments[:, 1] == top + 1)) | (
+        (layout.segments[:, 0] == last) & (layout.segments[:, 1] == 0)
+    )
+    chains = [np.column_stack([chain[:-1], chain[1:]]) for chain in (right, left)]
+    owners = border + np.tile(np.arange(count - 1), 2)
+    places = np.concatenate([layout.places, along, along - (layout.period, 0.0)])
+    segments = np.concatenate([layout.segments[~cut], *chains])
+    return Layout(places, np.concatenate([layout.owner, owners]), segments, layout.period), along
+
+
 def _candidates(up: FloatArray, down: FloatArray, period: float) -> list[tuple[int, int]]:
     """Points of both rims that lie nearly above each other, the nearest first."""
     order = np.argsort(down[:-1, 0] % period)

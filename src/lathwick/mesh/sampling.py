@@ -22,6 +22,11 @@ FINEST = 4e-7
 numbers could not hold it."""
 
 
+NEAREST = 10.0 * FINEST
+"""Points of two faces nearer to each other than this share of the largest coordinate are too near for a
+file."""
+
+
 class TooCoarseError(ModellingError):
     """A face that cannot be filled at its tolerance, but perhaps at a finer one (internal)."""
 

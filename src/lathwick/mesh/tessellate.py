@@ -18,17 +18,23 @@ from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
+from .apart import told_apart
 from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, strip, wall_ends, whole
 from .delaunay import triangulated
+from .finer import halve
 from .mesh import IntArray, Mesh
-from .sampling import Samples, Tolerance, TooCoarseError
+from .sampling import NEAREST, Samples, Tolerance, TooCoarseError
+from .slits import Slit, slit_for
 
 DEFAULT_SHARE = 5e-4
 """The default chord tolerance as a share of the diagonal of the bounding box."""
 
 DEFAULT_ANGLE = 10.0
 MOST_HALVINGS = 12
+SAME_SHARE = 1e-9
+"""Points of two edges at shares of their length nearer than this are one above the other."""
+
 MOST_ROUNDS = 6
 
 
@@ -57,25 +63,30 @@ def tessellate_by_face(
     edges = list(body.faces_of_edge)
     parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
     finer = dict.fromkeys(body.brep_faces, tolerance)
+    slits: dict[Face, Slit] = {}
     for _ in range(MOST_ROUNDS):
         samples, polygons = _sound_samples(body, edges, parameters)
-        made = _filled(body, samples, polygons, finer, reach)
+        made = _filled(body, samples, polygons, finer, slits, reach)
         if isinstance(made, _Filled):
-            points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made))
+            points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
             starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
             chords = [finer[face].chord for face in body.brep_faces]
             _refuse_open(triangles, len(points))
             coarse = crossing_faces(body, Triangles(points, triangles, starts), chords)
             if not coarse:
+                points, triangles, owner = told_apart(points, triangles, owner)
                 return Mesh(points, triangles, body.unit), owner
         else:
-            coarse = [made]
+            coarse = made
         for face in coarse:
-            _halve(face, parameters)
-            finer[face] = finer[face].halved()
+            if face.surface.kind == "torus" and face not in slits:
+                slits[face] = _slit(face, parameters)
+            else:
+                halve(face, parameters)
+                finer[face] = finer[face].halved()
     names = ", ".join(sorted({_name(face) for face in coarse}))
-    if isinstance(made, Face):
-        raise ModellingError(f"the face {names} cannot be meshed at this chord; use a finer one")
+    if not isinstance(made, _Filled):
+        raise ModellingError(f"the faces {names} cannot be meshed at this chord; use a finer one")
     raise ModellingError(
         f"triangles of the faces {names} pass through each other; use a finer chord, or save lumps that "
         "touch one by one"
@@ -91,29 +102,37 @@ class _Filled:
     triangles: list[IntArray]
 
 
-def _without_repeats(body: Body, made: _Filled) -> tuple[FloatArray, IntArray, IntArray]:
+def _without_repeats(body: Body, made: _Filled, reach: float) -> tuple[FloatArray, IntArray, IntArray]:
     """All triangles and their faces. Where two faces that part slowly from an edge have a triangle in
-    common, those on curved faces get a point of their surface in the middle."""
+    common, those on curved faces get a point of their surface in the middle; both are left out, which
+    leaves the mesh closed, where those points would be too near each other for a file."""
     triangles = np.concatenate(made.triangles)
     owner = np.repeat(np.arange(len(made.triangles)), [len(rows) for rows in made.triangles])
-    flat = np.array([face.surface.kind == "plane" for face in body.brep_faces])
     twice = repeated(triangles, made.border)
-    twice = twice[~flat[owner[twice]]]
-    if not len(twice):
+    if not twice.size:
         return made.points, triangles, owner
-    middles = made.points[triangles[twice]].mean(axis=1)
-    feet = np.empty_like(middles)
-    for i in np.unique(owner[twice]).tolist():
-        here, surface = owner[twice] == i, body.brep_faces[i].surface
-        feet[here] = surface.points(surface.parameters(middles[here]))
-    new = len(made.points) + np.arange(len(twice))
-    a, b, c = triangles[twice].T
-    triangles = np.delete(triangles, twice, axis=0)
+    feet = _feet(body, made.points[triangles[twice]].mean(axis=2), owner[twice])
+    near = np.linalg.norm(feet[0] - feet[1], axis=1) < NEAREST * reach
+    flat = np.array([face.surface.kind == "plane" for face in body.brep_faces])
+    split = ~near & ~flat[owner[twice]]
+    rows, feet = twice[split], feet[split]
+    new = len(made.points) + np.arange(len(rows))
+    a, b, c = triangles[rows].T
+    gone = np.concatenate([rows, twice[:, near].ravel()])
     parts = [np.column_stack(sides) for sides in ((a, b, new), (b, c, new), (c, a, new))]
-    triangles = np.concatenate([triangles, *parts])
-    owner = np.concatenate([np.delete(owner, twice), *[owner[twice]] * 3])
+    triangles = np.concatenate([np.delete(triangles, gone, axis=0), *parts])
+    owner = np.concatenate([np.delete(owner, gone), *[owner[rows]] * 3])
     order = np.argsort(owner, kind="stable")
     return np.concatenate([made.points, feet]), triangles[order], owner[order]
+
+
+def _feet(body: Body, points: FloatArray, owner: IntArray) -> FloatArray:
+    """The points, (2, K, 3), brought to the surfaces of the faces with these numbers, (2, K)."""
+    feet = np.empty_like(points)
+    for i in np.unique(owner).tolist():
+        here, surface = owner == i, body.brep_faces[i].surface
+        feet[here] = surface.points(surface.parameters(points[here]))
+    return feet
 
 
 def _refuse_open(triangles: IntArray, count: int) -> None:
@@ -150,14 +169,16 @@ def _filled(
     samples: Samples,
     polygons: dict[Face, list[list[int]]],
     finer: dict[Face, Tolerance],
+    slits: dict[Face, Slit],
     reach: float,
-) -> _Filled | Face:
-    """The triangles of every face; or a face whose boundary is too coarse."""
+) -> _Filled | list[Face]:
+    """The triangles of every face; or the faces whose boundary is too coarse."""
     points = samples.points()
     border = points
     blocks, triangles, count = [points], [], len(points)
     items: list[Edge | Face] = [*body.brep_faces, *body.faces_of_edge]
     number = {item: i for i, item in enumerate(items)}
+    failed: list[Face] = []
     for face in body.brep_faces:
         if face in polygons:
             triangles.append(_flat(face, polygons[face], points))
@@ -173,27 +194,23 @@ def _filled(
             rings = [_ring(loop.coedges, samples) for loop in face.loops]
             beyond = np.concatenate([_beyond(body, face, loop, samples, number) for loop in face.loops])
             try:
-                added, made = charted(face, rings, beyond, border, finer[face], reach)
+                added, made = charted(face, rings, beyond, border, finer[face], reach, slits.get(face))
             except TooCoarseError:
-                return face
+                failed.append(face)
+                continue
             made = np.where(made >= len(border), made + (count - len(border)), made)
         blocks.append(added)
         triangles.append(made)
         count += len(added)
-    return _Filled(np.concatenate(blocks), len(border), triangles)
+    return failed or _Filled(np.concatenate(blocks), len(border), triangles)
 
 
-def _halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
-    """Halve the longest chords of a face's curved edges, and those at least half as long: where two edges
-    part slowly from a common end, their polygons keep apart only if their chords are alike."""
-    curved = {c.edge: None for c in face.coedges() if c.edge.curve.kind != "line"}
-    chords = {
-        edge: np.linalg.norm(np.diff(edge.curve.points(parameters[edge]), axis=0), axis=1) for edge in curved
-    }
-    longest = max((float(c.max()) for c in chords.values()), default=0.0)
-    for edge, lengths in chords.items():
-        t, long = parameters[edge], lengths > 0.5 * longest
-        parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])[long]]))
+def _slit(face: Face, parameters: dict[Edge, FloatArray]) -> Slit:
+    """Where a face is cut open; its edges get points there."""
+    slit, crossings = slit_for(face)
+    for edge, t in crossings.items():
+        parameters[edge] = np.union1d(parameters[edge], t)
+    return slit
 
 
 def _name(face: Face) -> str:
@@ -217,7 +234,7 @@ def _sound_samples(
         if not crossed:
             return samples, rings
         for face in crossed:
-            _halve(face, parameters)
+            halve(face, parameters)
     raise ModellingError(
         f"the boundary of the face {_name(crossed[0])} crosses itself; the body cannot be meshed"
     )
@@ -297,12 +314,13 @@ def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
         for one, two in walls:
             a, b = one.edge, two.edge
             if len(parameters[a]) != len(parameters[b]):
-                longer, other, same = (a, b, one.forward is not two.forward) if len(parameters[a]) > len(
-                    parameters[b]
-                ) else (b, a, one.forward is not two.forward)  # fmt: skip
-                shares = (parameters[longer] - longer.t0) / (longer.t1 - longer.t0)
-                shares = shares if same else (1.0 - shares)[::-1]
-                parameters[other] = other.t0 + shares * (other.t1 - other.t0)
+                shares = [(parameters[e] - e.t0) / (e.t1 - e.t0) for e in (a, b)]
+                same = one.forward is not two.forward
+                both = np.union1d(shares[0], shares[1] if same else 1.0 - shares[1])
+                both = both[np.append(True, np.diff(both) > SAME_SHARE)]
+                both[-1] = 1.0
+                parameters[a] = a.t0 + both * (a.t1 - a.t0)
+                parameters[b] = b.t0 + (both if same else (1.0 - both)[::-1]) * (b.t1 - b.t0)
                 changed = True
 
 

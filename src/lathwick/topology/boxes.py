@@ -6,12 +6,15 @@ import math
 
 import numpy as np
 
+from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Face
 from .windings import loop_path, winding
+
+LEVEL = 1e-9
 
 
 def outer_box(face: Face) -> FloatArray:
@@ -31,7 +34,8 @@ def _box_of(face: Face) -> FloatArray:
     if isinstance(face.surface, ConeSurface) and _holds_tip(face):
         points.append(np.asarray(face.surface.frame.origin))
     table = np.array(points)
-    return np.array([table.min(axis=0), table.max(axis=0)])
+    room = face.surface.radius if isinstance(face.surface, CanalSurface) else 0.0
+    return np.array([table.min(axis=0) - room, table.max(axis=0) + room])
 
 
 def _holds_tip(face: Face) -> bool:
@@ -60,6 +64,8 @@ def extreme_points(surface: Surface) -> FloatArray:
         return np.concatenate([center + steps, center - steps])
     if isinstance(surface, ConeSurface):
         return center[None, :]
+    if isinstance(surface, CanalSurface):
+        return _canal_extremes(surface)
     if isinstance(surface, TorusSurface):
         axis, found = np.asarray(surface.frame.normal), []
         for way in np.eye(3):
@@ -70,6 +76,17 @@ def extreme_points(surface: Surface) -> FloatArray:
             found += [center + reach, center - reach]
         return np.array(found)
     return np.zeros((0, 3))
+
+
+def _canal_extremes(surface: CanalSurface) -> FloatArray:
+    """Above and below the places where the spine is level: the signs of its slopes change there."""
+    spine, found = surface.spine, [np.zeros((0, 3))]
+    for way in np.eye(3):
+        t = np.array(spine.extremes(spine.low, spine.high))
+        slopes = spine.derivatives(t) @ way if len(t) else t
+        level = spine.points(t[np.abs(slopes) <= LEVEL * np.abs(slopes).max(initial=1.0)]) if len(t) else t
+        found += [level + surface.radius * way, level - surface.radius * way] if len(t) else []
+    return np.concatenate(found)
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:

@@ -21,13 +21,14 @@ import numpy as np
 from numpy.polynomial.legendre import leggauss
 from numpy.typing import NDArray
 
+from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .boxes import outer_box
 from .brep import Coedge, Face
-from .strips import Strip, closed_strip, completed
+from .strips import NODES, WEIGHTS, Strip, closed_strip, completed
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
@@ -245,7 +246,35 @@ def _cone_strip(
     return Strip(points, normals[:, None], area, face)
 
 
+def _canal_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> Strip:
+    """Strips across, from the angle zero."""
+    count, k = len(p), len(NODES)
+    points, normals, weights = np.empty((count, k, 3)), np.empty((count, k, 3)), np.empty((count, k))
+    for i in dict.fromkeys(face.tolist()):
+        here = face == i
+        surface = faces[i].surface
+        assert isinstance(surface, CanalSurface)
+        sign = 1.0 if faces[i].outward else -1.0
+        u, v = surface.parameters(p[here] + reference).T
+        own = surface.normals(p[here] + reference)
+        du = _rows(dp[here], surface.tangents(u)) / surface.stretch(u, own)
+        half = 0.5 * v[:, None]
+        angles, inner = half * (NODES + 1.0), half * WEIGHTS
+        rows = np.column_stack([np.repeat(u, k), angles.ravel()])
+        center = np.repeat(surface.spine.points(u), k, axis=0)
+        places = surface.points(rows)
+        around = ((places - center) / surface.radius).reshape(-1, k, 3)
+        points[here] = (places - reference).reshape(-1, k, 3)
+        normals[here] = sign * around
+        # (du) cross (dv) looks away from the spine or at it, as v runs: counter-clockwise about it
+        weights[here] = inner * surface.radius * surface.stretch(u, around) * (du * sign)[:, None]
+    return Strip(points, normals, weights, face)
+
+
 _RULES: dict[str, _Rule] = {
+    CanalSurface.kind: _canal_strip,
     PlaneSurface.kind: _plane_strip,
     CylinderSurface.kind: _cylinder_strip,
     ExtrudedSurface.kind: _extruded_strip,

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.surfaces import Surface
 from .brep import Coedge, Face, Loop
@@ -19,6 +20,8 @@ def periods(surface: Surface) -> tuple[float, float]:
         return math.tau, 0.0
     if surface.kind == "torus":
         return math.tau, math.tau
+    if isinstance(surface, CanalSurface):
+        return surface.period, 0.0
     return 0.0, 0.0
 
 

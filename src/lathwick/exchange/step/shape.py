@@ -8,20 +8,22 @@ wants one.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
 from ...errors import ExchangeError
+from ...geometry.canal import CanalSurface
 from ...geometry.conics import Hyperbola, Parabola
 from ...geometry.curves import Circle, Curve, Ellipse, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from ...geometry.vector import Vec3, negated
-from ...topology.brep import Edge, Face, Loop, Lump, Shell, Vertex
+from ...geometry.vector import Vec3, cross, negated, sub
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from .part21 import Instances, listed, logical, real, string
-from .splines import extruded_surface, spline_curve
+from .splines import canal_surface, extruded_surface, spline_curve
 
 
 class ShapeWriter:
@@ -62,7 +64,7 @@ class ShapeWriter:
         has_outer = face.surface.kind == "plane"
         bounds = []
         loops = face.loops
-        if isinstance(face.surface, ExtrudedSurface) and len(loops) == 2:
+        if isinstance(face.surface, (ExtrudedSurface, CanalSurface)) and len(loops) == 2:
             bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face)},.T.)"))
             loops = ()
         if not loops and not bounds:
@@ -107,12 +109,26 @@ class ShapeWriter:
         (first,), (second,) = (loop.coedges for loop in face.loops)
         uses = [self._edge(c.edge) for c in (first, second)]
         points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
+        if isinstance(face.surface, CanalSurface):
+            return self._canal_seamed(face.surface, first, second, uses)
         length = math.dist(*points)
         up = ((points[1][0] - points[0][0]) / length, (points[1][1] - points[0][1]) / length,
               (points[1][2] - points[0][2]) / length)  # fmt: skip
         line = self._curve(Line(points[0], up))
         ends = ",".join(self._ring_ends[c.edge] for c in (first, second))
         seam = self._rows.add(f"EDGE_CURVE('',{ends},{line},.T.)")
+        order = ((uses[0], first.forward), (seam, True), (uses[1], second.forward), (seam, False))
+        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in order]
+        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+
+    def _canal_seamed(self, surface: CanalSurface, first: Coedge, second: Coedge, uses: Sequence[str]) -> str:
+        """As `_seamed`: the seam is the arc across the canal where both rings start."""
+        points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
+        center = surface.spine.point(surface.spine.low)
+        x, y = (sub(p, center) for p in points)
+        arc = Circle(Plane(center, cross(x, y), x), surface.radius)
+        ends = ",".join(self._ring_ends[c.edge] for c in (first, second))
+        seam = self._rows.add(f"EDGE_CURVE('',{ends},{self._curve(arc)},.T.)")
         order = ((uses[0], first.forward), (seam, True), (uses[1], second.forward), (seam, False))
         chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in order]
         return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
@@ -161,6 +177,8 @@ class ShapeWriter:
             heights = surface.frame.locals(ends)[:, 2]
             low, high = float(heights.min()), float(heights.max())
             return self._rows.add(extruded_surface(surface, low, high, self.point))
+        if isinstance(surface, CanalSurface):
+            return self._rows.add(canal_surface(surface, face, self.point))
         placement = self.placement(surface.frame)
         if isinstance(surface, PlaneSurface):
             return self._rows.add(f"PLANE('',{placement})")
@@ -173,7 +191,12 @@ class ShapeWriter:
         if isinstance(surface, SphereSurface):
             return self._rows.add(f"SPHERICAL_SURFACE('',{placement},{real(surface.radius)})")
         if isinstance(surface, TorusSurface):
-            sizes = f"{real(surface.major)},{real(surface.minor)}"
+            minor = surface.minor
+            # the standard has no torus whose radii are equal: the next number makes one
+            major = math.nextafter(minor, math.inf) if surface.major == minor else surface.major
+            sizes = f"{real(major)},{real(minor)}"
+            if major < minor:  # a spindle: the outer part of it is meant
+                return self._rows.add(f"DEGENERATE_TOROIDAL_SURFACE('',{placement},{sizes},.T.)")
             return self._rows.add(f"TOROIDAL_SURFACE('',{placement},{sizes})")
         if isinstance(surface, CylinderSurface):
             return self._rows.add(f"CYLINDRICAL_SURFACE('',{placement},{real(surface.radius)})")

@@ -7,13 +7,20 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from ...errors import ExchangeError
+from ...geometry.canal import CanalSurface
 from ...geometry.curves import Ellipse
 from ...geometry.placement import FloatArray
 from ...geometry.spline import SplineCurve
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import ExtrudedSurface
 from ...geometry.vector import Vec3
+from ...topology.brep import Face
 from .part21 import listed, logical, real
+
+CANAL_STOPS = (17, 33, 65, 129, 257, 513)
+CANAL_FIT = 1e-8
+"""How far, as a share of the radius, the B-spline surface may be from the canal."""
 
 WritePoint = Callable[[Vec3], str]
 
@@ -83,3 +90,21 @@ def _ellipse_controls(e: Ellipse) -> tuple[int, tuple[float, ...], FloatArray, l
     half = math.sqrt(0.5)
     weights = [1.0 if i % 2 == 0 else half for i in range(9)]
     return 2, (0.0, 0.0, 0.0, 0.25, 0.25, 0.5, 0.5, 0.75, 0.75, 1.0, 1.0, 1.0), controls, weights
+
+
+def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
+    """The text of the rational B-spline surface over a face on a canal; its normal looks out of the canal."""
+    edges = [c.edge for c in face.coedges()]
+    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, 33)) for e in edges])
+    uv = surface.parameters(border)
+    u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else (uv[:, 0].min(), uv[:, 0].max())
+    room = 0.02 * float(np.ptp(uv[:, 1]))
+    for count in CANAL_STOPS:
+        stops = np.linspace(u0, u1, count)
+        first, last = (np.full(count, v) for v in (uv[:, 1].max() + room, uv[:, 1].min() - room))
+        made = surface.as_spline(first, last, stops)
+        middles = 0.5 * (stops[1:] + stops[:-1])
+        spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])
+        if np.abs(surface.distance(made.points(spots))).max() <= CANAL_FIT * surface.radius:
+            return spline_surface(made, bool(surface.period), point)
+    raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")

@@ -1,0 +1,129 @@
+"""The canal that a ball of constant radius leaves when it rolls along a curve.
+
+Its distance and normals follow from the nearest point of the spine alone. For files it is written as a
+rational B-spline: circular arcs across, interpolated along.
+
+Source: Farouki & Sverrisson, "Approximation of rolling-ball blends for free-form parametric surfaces",
+Computer-Aided Design 28 (1996); Piegl & Tiller, The NURBS Book 7.3 for arcs.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import ClassVar
+
+import numpy as np
+
+from .placement import FloatArray, Plane
+from .spline import FittedCurve
+from .spline_surface import SplineSurface
+from .vector import Vec3
+
+NOWHERE = 1e-300
+
+
+@dataclass(frozen=True, eq=False)
+class CanalSurface:
+    """The points at distance `radius` from `spine`, across it.
+
+    u is the spine's parameter, v the angle (radians, -pi to pi) about it from the direction to `zero`, a
+    curve of the surface with the same parameter, counter-clockwise seen against the spine's direction. The
+    normal points away from the spine.
+    """
+
+    spine: FittedCurve
+    zero: FittedCurve
+    radius: float
+    kind: ClassVar[str] = "canal"
+
+    @property
+    def period(self) -> float:
+        """Of u; 0.0 for an open spine."""
+        return self.spine.period
+
+    @cached_property
+    def frame(self) -> Plane:
+        """At the start of the spine, the normal along it."""
+        origin = self.spine.point(self.spine.low)
+        return Plane(origin, self.spine.tangent(self.spine.low))
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal at the foot of `point`."""
+        x, y, z = self.normals(np.array([point]))[0].tolist()
+        return (x, y, z)
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        off = points - self.spine.points(self._nearest(points))
+        return off / np.maximum(np.linalg.norm(off, axis=1), NOWHERE)[:, None]
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive outside."""
+        return float(self.distance(np.array([point]))[0])
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""
+        feet = self.spine.points(self._nearest(points))
+        return np.asarray(np.linalg.norm(points - feet, axis=1) - self.radius)
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(u, v) of `points`, shape (N, 3); returns shape (N, 2)."""
+        u = self._nearest(points)
+        x, y = self._axes(u)
+        off = points - self.spine.points(u)
+        return np.column_stack([u, np.arctan2((off * y).sum(axis=1), (off * x).sum(axis=1))])
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        x, y = self._axes(uv[:, 0])
+        c, s = np.cos(uv[:, 1])[:, None], np.sin(uv[:, 1])[:, None]
+        return np.asarray(self.spine.points(uv[:, 0]) + self.radius * (c * x + s * y))
+
+    def stretch(self, u: FloatArray, normals: FloatArray) -> FloatArray:
+        """How far a point of the surface moves along the spine per unit of u; shape (N,). Negative where the
+        surface folds back. normals : the unit normals there, (N, 3) or (N, K, 3)."""
+        d1, d2 = self.spine.derivatives(u), self.spine.second(u)
+        speed = np.linalg.norm(d1, axis=1)
+        bend = np.einsum("n...k,nk->n...", normals, d2)
+        shape = (-1,) + (1,) * (bend.ndim - 1)
+        return np.asarray(speed.reshape(shape) - self.radius * bend / speed.reshape(shape))
+
+    def tangents(self, u: FloatArray) -> FloatArray:
+        """Unit directions of the spine, shape (N, 3)."""
+        d = self.spine.derivatives(u)
+        return np.asarray(d / np.linalg.norm(d, axis=1)[:, None])
+
+    def _nearest(self, points: FloatArray) -> FloatArray:
+        return self.spine.nearest(points)
+
+    def _axes(self, u: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """The directions of v = 0 and of a quarter turn, each (N, 3)."""
+        along = self.tangents(u)
+        x = self.zero.points(u) - self.spine.points(u)
+        x = x - (x * along).sum(axis=1)[:, None] * along
+        x = x / np.linalg.norm(x, axis=1)[:, None]
+        return x, np.cross(along, x)
+
+    def as_spline(self, low: FloatArray, high: FloatArray, stops: FloatArray) -> SplineSurface:
+        """A rational B-spline surface, u along the spine, v across, that agrees with the canal at all `stops`
+        of u; there it runs from angle `low` to `high`, each (N,). Degree 3 by 2, or 5 by 2 of many stops."""
+        from scipy.interpolate import make_interp_spline
+
+        x, y = self._axes(stops)
+        centers = self.spine.points(stops)
+        half = 0.5 * (high - low)
+        rows, weights = [], []
+        for k, angle in enumerate((low, 0.5 * (low + high), high)):
+            reach = self.radius / (np.cos(half) if k == 1 else 1.0)
+            way = np.cos(angle)[:, None] * x + np.sin(angle)[:, None] * y
+            rows.append(centers + np.broadcast_to(reach, half.shape)[:, None] * way)
+            weights.append(np.cos(half) if k == 1 else np.ones_like(half))
+        lifted = np.concatenate(
+            [np.column_stack([p * w[:, None], w]) for p, w in zip(rows, weights, strict=True)], axis=1
+        )
+        degree = 5 if len(stops) > 6 else 3
+        made = make_interp_spline(stops, lifted, degree)
+        table = made.c.reshape(len(made.c), 3, 4)
+        knots = (tuple(made.t.tolist()), (0.0, 0.0, 0.0, 1.0, 1.0, 1.0))
+        return SplineSurface((degree, 2), knots, table[:, :, :3] / table[:, :, 3:], table[:, :, 3])

@@ -1,0 +1,73 @@
+"""Bevels of edges."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from ...errors import ModellingError
+from ...topology.body import Body
+from ...topology.brep import Edge, Face
+from ...topology.names import FaceName
+from .fillet import Edges, checked_size, chosen_edges
+from .passes import Blend, blended
+from .strips import Strip, bevel_strip, turn_at
+
+
+def chamfer(
+    body: Body,
+    edges: Edges,
+    size: float,
+    size2: float | None = None,
+    angle: float | None = None,
+    *,
+    step: str = "",
+) -> Body:
+    """The body with edges bevelled: a straight cut from `size` away on one face to `size` away on the other.
+
+    size2 : the distance on the second face, if another. angle : instead of it, the angle in degrees between
+        the bevel and the first face. The first face is that which was made earlier (comes first in
+        `body.faces()`).
+
+    Edges that continue others smoothly are bevelled with them. Faces: `step/bevel`, and `step/corner` where
+    three bevels meet. Raises ModellingError as `fillet` does.
+    """
+    chosen = chosen_edges(body, edges)
+    size = checked_size(size, "the size of a chamfer")
+    ratio = 1.0 if size2 is None else checked_size(size2, "the second size of a chamfer") / size
+    if size2 is not None and angle is not None:
+        raise ModellingError("a chamfer has a second size or an angle, not both")
+    if angle is not None and not 0.0 < angle < 180.0:
+        raise ModellingError(f"the angle of a chamfer must be between 0 and 180 degrees, got {angle!r}")
+    order = {face: k for k, face in enumerate(body.brep_faces)}
+    make = _maker(order, ratio, angle)
+    blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"))
+    return blended(body, {edge: float(size) for edge in chosen}, blend)
+
+
+def _maker(
+    order: dict[Face, int], ratio: float, angle: float | None
+) -> Callable[[Edge, tuple[Face, Face], float], Strip | None]:
+    names = {face.names: k for face, k in reversed(order.items())}
+
+    def rank(face: Face) -> int:
+        return order.get(face, names.get(face.names, len(order)))
+
+    def make(edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
+        first = 0 if rank(faces[0]) <= rank(faces[1]) else 1
+        second = ratio * size if angle is None else _second(edge, faces, size, angle)
+        return bevel_strip(edge, faces, (size, second) if first == 0 else (second, size))
+
+    return make
+
+
+def _second(edge: Edge, faces: tuple[Face, Face], size: float, angle: float) -> float:
+    """The distance on the second face, flat there, for an angle on the first: by the law of sines."""
+    corner = math.pi - abs(turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)))
+    lean = math.radians(angle)
+    if not lean + corner < math.pi:
+        raise ModellingError(
+            f"a bevel at {angle:g} degrees does not reach the second face, which stands at "
+            f"{math.degrees(corner):g} degrees"
+        )
+    return size * math.sin(lean) / math.sin(lean + corner)

@@ -1,0 +1,142 @@
+"""Has a pass of rounds or bevels left every face sound? What the validity checks of a body do not look at.
+
+Loops of rewritten faces may cross, and new faces may run into others that are not their neighbours.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import combinations
+
+import numpy as np
+import shapely
+from scipy.spatial import cKDTree
+
+from ...geometry.curve_hits import curve_hits
+from ...geometry.placement import FloatArray
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import distance
+from ...topology.boxes import outer_box, overlapping
+from ...topology.brep import Edge, Face, Lump
+from ...topology.trim import INSIDE, region_of
+from .strips import Strip, TooLargeError
+
+PER_EDGE = 65
+NEAR_END = 3.0
+"""Within so many of the longest chords of a common end two edges may be as near as they like."""
+
+REFINED = 20
+
+
+def refuse_crossing_loops(faces: Iterable[Face]) -> None:
+    """Raise TooLargeError for a face whose edges cross or touch but at common ends."""
+    for face in faces:
+        if face.surface.kind == "plane":
+            _refuse_bad_polygon(face)
+        else:
+            _refuse_meeting_edges(face)
+
+
+def _refuse_bad_polygon(face: Face) -> None:
+    rings = [
+        face.surface.parameters(
+            np.concatenate([_points(c.edge)[:: 1 if c.forward else -1][:-1] for c in loop.coedges])
+        )
+        for loop in face.loops
+    ]
+    shapes = [shapely.Polygon(ring) for ring in rings]
+    outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
+    whole = shapely.Polygon(rings[outer], [ring for k, ring in enumerate(rings) if k != outer])
+    sign = 1.0 if face.outward else -1.0
+    turned = [sign * _area(ring) > 0.0 for ring in rings]
+    if not whole.is_valid or not turned[outer] or sum(turned) != 1:
+        raise TooLargeError("the edges of a face would cross", face)
+
+
+def _area(ring: FloatArray) -> float:
+    x, y = ring.T
+    return 0.5 * float(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
+
+
+def _points(edge: Edge) -> FloatArray:
+    count = 2 if edge.curve.kind == "line" else PER_EDGE
+    return edge.curve.points(np.linspace(edge.t0, edge.t1, count))
+
+
+def _refuse_meeting_edges(face: Face) -> None:
+    edges = list(dict.fromkeys(c.edge for c in face.coedges()))
+    boxes = np.array([edge.bounds for edge in edges])
+    near = {pair for pair in overlapping(boxes, boxes) if pair[0] < pair[1]}
+    for i, j in combinations(range(len(edges)), 2):
+        if (i, j) in near and _meet(edges[i], edges[j]):
+            raise TooLargeError("the edges of a face would cross", face)
+
+
+def _meet(one: Edge, two: Edge) -> bool:
+    """Whether two edges come together elsewhere than at common ends."""
+    s, t = (np.linspace(e.t0, e.t1, PER_EDGE) for e in (one, two))
+    p, q = one.curve.points(s), two.curve.points(t)
+    reach = max(float(np.linalg.norm(np.diff(x, axis=0), axis=1).max()) for x in (p, q))
+    gaps, nearest = (np.asarray(found) for found in cKDTree(q).query(p, distance_upper_bound=reach))
+    near = gaps < reach
+    for vertex in {one.start, one.end} & {two.start, two.end}:
+        if vertex is not None:
+            near &= np.linalg.norm(p - np.array(vertex.point), axis=1) > NEAR_END * reach
+    lowest = near & (gaps <= np.append(gaps[1:], np.inf)) & (gaps <= np.append(np.inf, gaps[:-1]))
+    for k in np.flatnonzero(lowest).tolist():
+        if _nearest(one, two, float(s[k]), float(t[nearest[k]])) <= RESOLUTION:
+            return True
+    return False
+
+
+def _nearest(one: Edge, two: Edge, s: float, t: float) -> float:
+    """The least distance of two edges near some parameters, by Gauss-Newton."""
+    for _ in range(REFINED):
+        gap = one.curve.points(np.array([s]))[0] - two.curve.points(np.array([t]))[0]
+        slopes = np.column_stack(
+            [one.curve.derivatives(np.array([s]))[0], -two.curve.derivatives(np.array([t]))[0]]
+        )
+        step = np.linalg.lstsq(slopes, -gap, rcond=1e-9)[0]
+        s = min(max(s + float(step[0]), one.t0), one.t1)
+        t = min(max(t + float(step[1]), two.t0), two.t1)
+    return distance(one.curve.point(s), two.curve.point(t))
+
+
+def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | None]]) -> None:
+    """Raise TooLargeError where a new face, with the strip that it was made from, meets a face that is not
+    its neighbour."""
+    faces = [f for lump in lumps for shell in lump.shells for f in shell.faces]
+    boxes = np.array([outer_box(face) for face in faces])
+    mine = np.array([_box(face, strip) for face, strip in new])
+    for i, j in overlapping(mine, boxes):
+        one, two = new[i][0], faces[j]
+        if one is not two and not _neighbours(one, two) and (_hits(one, two) or _hits(two, one)):
+            raise TooLargeError("the new face runs into another face", two)
+
+
+def _box(face: Face, strip: Strip | None) -> FloatArray:
+    """A strip lies between its contacts and the edge that it replaces."""
+    boxes = [c.edge.bounds for c in face.coedges()] + ([strip.edge.bounds] if strip else [])
+    table = np.concatenate(boxes)
+    return np.array([table.min(axis=0), table.max(axis=0)])
+
+
+def _neighbours(one: Face, two: Face) -> bool:
+    ends = [{v for c in face.coedges() for v in (c.edge.start, c.edge.end) if v} for face in (one, two)]
+    rings = [{c.edge for c in face.coedges() if c.edge.is_closed} for face in (one, two)]
+    return bool(ends[0] & ends[1] or rings[0] & rings[1])
+
+
+def _hits(one: Face, two: Face) -> bool:
+    """Whether an edge of a face passes through another face."""
+    box = outer_box(two)
+    for coedge in one.coedges():
+        edge = coedge.edge
+        low, high = edge.bounds
+        if (low > box[1] + RESOLUTION).any() or (high < box[0] - RESOLUTION).any():
+            continue
+        found = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
+        spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found
+        if spots and (region_of(two).states(edge.curve.points(np.array(spots))) == INSIDE).any():
+            return True
+    return False

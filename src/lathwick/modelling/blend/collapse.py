@@ -1,0 +1,180 @@
+"""What a round swallows whole: edges without length, and faces without width, are taken out.
+
+Two rounds that meet exactly leave a face of no width between them; its two edges become one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import dot
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..boolean.grouping import Sets
+
+SAMPLES = np.array([0.2, 0.5, 0.8])
+
+Half = tuple[Edge, bool]
+
+
+@dataclass(frozen=True)
+class Collapsed:
+    """The lumps that are left, and what has become of each face: itself, a new one, or None."""
+
+    lumps: tuple[Lump, ...]
+    faces: dict[Face, Face | None]
+
+
+def collapsed(lumps: Sequence[Lump]) -> Collapsed:
+    """The lumps without edges that have no length and faces that have no width."""
+    faces = [f for lump in lumps for shell in lump.shells for f in shell.faces]
+    edges = dict.fromkeys(c.edge for face in faces for c in face.coedges())
+    short = {edge for edge in edges if edge.length <= RESOLUTION}
+    if not short and not any(_has_no_width(_halves(face, set(), {})) for face in faces):
+        return Collapsed(tuple(lumps), {face: face for face in faces})
+    return _Collapser(faces, short).run(lumps)
+
+
+class _Collapser:
+    def __init__(self, faces: Sequence[Face], short: set[Edge]) -> None:
+        self._faces = faces
+        self._short = short
+        self._same: dict[Edge, Half] = {}
+        """Edges that have become another one, and whether they run its way."""
+        self._vertices = _VertexSets(short)
+        self._edges: dict[Edge, Edge] = {}
+
+    def run(self, lumps: Sequence[Lump]) -> Collapsed:
+        gone: set[Face] = set()
+        while True:
+            flat = [
+                face
+                for face in self._faces
+                if face not in gone and _has_no_width(_halves(face, self._short, self._same))
+            ]
+            if not flat:
+                break
+            for face in flat:
+                rings = _halves(face, self._short, self._same)
+                if _has_no_width(rings):
+                    self._join([half for ring in rings for half in ring])
+                gone.add(face)
+        made = {face: None if face in gone else self._remade(face) for face in self._faces}
+        return Collapsed(
+            tuple(
+                Lump(_shell(lump.outer, made), tuple(_shell(void, made) for void in lump.voids))
+                for lump in lumps
+            ),
+            made,
+        )
+
+    def _join(self, halves: list[Half]) -> None:
+        """Make the two edges of a face without width one."""
+        if len(halves) != 2:
+            return
+        (one, way), (two, other) = halves
+        same_way = way is not other
+        self._same[two] = (one, same_way)
+        ends = (two.start, two.end) if same_way else (two.end, two.start)
+        for a, b in zip((one.start, one.end), ends, strict=True):
+            if a is not None and b is not None:
+                self._vertices.join(a, b)
+
+    def _remade(self, face: Face) -> Face:
+        rings = _halves(face, self._short, self._same)
+        loops = tuple(
+            Loop(tuple(Coedge(self._edge(edge), way) for edge, way in ring)) for ring in rings if ring
+        )
+        same = len(loops) == len(face.loops) and all(
+            [(c.edge, c.forward) for c in new.coedges] == [(c.edge, c.forward) for c in old.coedges]
+            for new, old in zip(loops, face.loops, strict=True)
+        )
+        return face if same else Face(face.surface, face.outward, loops, face.names)
+
+    def _edge(self, edge: Edge) -> Edge:
+        """The edge with the vertices that are left."""
+        if edge not in self._edges:
+            start, end = (None if v is None else self._vertices.left(v) for v in (edge.start, edge.end))
+            kept = start is edge.start and end is edge.end
+            self._edges[edge] = edge if kept else Edge(edge.curve, edge.t0, edge.t1, start, end)
+        return self._edges[edge]
+
+
+class _VertexSets:
+    """Vertices that have become one."""
+
+    def __init__(self, short: Iterable[Edge]) -> None:
+        self._number: dict[Vertex, int] = {}
+        self._all: list[Vertex] = []
+        self._pairs: list[tuple[int, int]] = []
+        for edge in short:
+            if edge.start is not None and edge.end is not None:
+                self.join(edge.start, edge.end)
+
+    def join(self, a: Vertex, b: Vertex) -> None:
+        self._pairs.append((self._index(a), self._index(b)))
+
+    def left(self, vertex: Vertex) -> Vertex:
+        """The one of its set that is left."""
+        if vertex not in self._number:
+            return vertex
+        sets = Sets(len(self._all))
+        for a, b in self._pairs:
+            sets.join(a, b)
+        root = sets.find(self._number[vertex])
+        return self._all[min(k for k in range(len(self._all)) if sets.find(k) == root)]
+
+    def _index(self, vertex: Vertex) -> int:
+        if vertex not in self._number:
+            self._number[vertex] = len(self._all)
+            self._all.append(vertex)
+        return self._number[vertex]
+
+
+def _halves(face: Face, short: set[Edge], same: dict[Edge, Half]) -> list[list[Half]]:
+    """The loops of a face without edges of no length, edges that have become others replaced."""
+    rings = []
+    for loop in face.loops:
+        ring = []
+        for coedge in loop.coedges:
+            edge, way = coedge.edge, coedge.forward
+            while edge in same:
+                edge, same_way = same[edge]
+                way = way is same_way
+            if edge not in short:
+                ring.append((edge, way))
+        rings.append(ring)
+    return rings
+
+
+def _has_no_width(rings: list[list[Half]]) -> bool:
+    """Whether nothing is left of a face, or only two edges on each other that it runs along both ways."""
+    halves = [half for ring in rings for half in ring]
+    if not rings:
+        return False
+    if not halves:
+        return True
+    if len(halves) != 2:
+        return False
+    (one, way), (two, other) = halves
+    if one is two:
+        return way is not other
+    if one.is_closed is not two.is_closed or abs(one.length - two.length) > RESOLUTION * 10.0:
+        return False
+    t = two.t0 + SAMPLES * (two.t1 - two.t0)
+    for point, tangent in zip(two.curve.points(t).tolist(), two.curve.derivatives(t).tolist(), strict=True):
+        s = one.curve.parameter((point[0], point[1], point[2]))
+        foot = one.curve.points(np.array([s]))[0]
+        if np.linalg.norm(foot - np.array(point)) > RESOLUTION:
+            return False
+        along = dot(one.curve.tangent(s), (tangent[0], tangent[1], tangent[2])) > 0.0
+        if along is (way is other):
+            return False
+    return True
+
+
+def _shell(shell: Shell, made: dict[Face, Face | None]) -> Shell:
+    return Shell(tuple(new for face in shell.faces if (new := made[face]) is not None))

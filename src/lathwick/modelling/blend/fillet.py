@@ -1,0 +1,86 @@
+"""Rounds of edges by a rolling ball."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from numbers import Real
+
+from ...errors import ModellingError
+from ...geometry.tolerance import RESOLUTION
+from ...topology.body import Body, BodyEdge
+from ...topology.brep import Edge, Face
+from ...topology.names import FaceName
+from .canals import canal_strip
+from .passes import Blend, blended
+from .strips import Strip, round_strip
+
+Edges = Iterable[BodyEdge] | BodyEdge
+
+
+def fillet(
+    body: Body,
+    edges: Edges | Sequence[Edges],
+    radius: float | Sequence[float],
+    *,
+    step: str = "",
+) -> Body:
+    """The body with edges rounded by a ball of the given radius that rolls along them.
+
+    edges : a selection; or several selections, with a radius for each.
+
+    Material is taken off at convex edges and filled in at concave ones; edges that continue others smoothly
+    are rounded with them. Where edges of both kinds meet, the odd one is rounded first; where radii differ,
+    the largest. Faces: `step/round`, and `step/corner` where rounds meet in a ball.
+
+    Raises ModellingError for edges of another body, and for a radius that does not fit: it names the face
+    in the way and the largest radius that works.
+
+    Source: Vida, Martin & Varady, "A survey of blending methods that use parametric surfaces",
+    Computer-Aided Design 26 (1994).
+    """
+    blend = Blend(_strip, "rounded", "radius", FaceName(step, "round"), FaceName(step, "corner"))
+    return blended(body, _radii(body, edges, radius), blend)
+
+
+def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
+    """An exact surface where there is one, else a canal."""
+    return round_strip(edge, faces, radius) or canal_strip(edge, faces, radius)
+
+
+def _radii(body: Body, edges: Edges | Sequence[Edges], radius: float | Sequence[float]) -> dict[Edge, float]:
+    """The radius of every edge. Raises ModellingError for an edge with two of them."""
+    if not isinstance(radius, Sequence):
+        return dict.fromkeys(chosen_edges(body, edges), checked_size(radius, "a radius"))
+    radii = list(radius)
+    groups = [] if isinstance(edges, BodyEdge) else list(edges)
+    if len(groups) != len(radii):
+        raise ModellingError(f"{len(radii)} radii need as many selections of edges, got {len(groups)}")
+    found: dict[Edge, float] = {}
+    for group, value in zip(groups, radii, strict=True):
+        size = checked_size(value, "a radius")
+        for edge in chosen_edges(body, group):
+            if found.setdefault(edge, size) != size:
+                raise ModellingError(f"an edge has two radii, {found[edge]:g} and {size:g}")
+    return found
+
+
+def checked_size(value: object, what: str) -> float:
+    """The value as a float. Raises ModellingError if it is no length of more than the resolution."""
+    if isinstance(value, bool) or not isinstance(value, Real) or not float(value) > RESOLUTION:
+        raise ModellingError(f"{what} must be more than {RESOLUTION:g}, got {value!r}")
+    return float(value)
+
+
+def chosen_edges(body: Body, edges: Edges | Sequence[Edges]) -> list[Edge]:
+    """The edges of a selection. Raises ModellingError for none, and for what is no edge of the body."""
+    items = [edges] if isinstance(edges, BodyEdge) else list(edges)
+    if not items:
+        raise ModellingError("no edge is selected")
+    found: dict[Edge, None] = {}
+    for item in items:
+        if not isinstance(item, BodyEdge):
+            raise ModellingError(f"edges are wanted, got {item!r}")
+        if item.brep not in body.faces_of_edge:
+            raise ModellingError("an edge belongs to another body; select edges of the body that is passed")
+        found[item.brep] = None
+    return list(found)

@@ -1,0 +1,183 @@
+"""Curves between known points on two surfaces, and hits of curves with surfaces near a known place."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+from scipy.optimize import brentq
+
+from ...geometry.curves import Curve
+from ...geometry.meetings import meeting
+from ...geometry.placement import FloatArray
+from ...geometry.spline import FittedCurve
+from ...geometry.surfaces import Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub
+from ...topology.brep import Coedge, Edge, Face, Vertex
+from .strips import Strip, TooLargeError
+
+NEWTON_STEPS = 12
+REACH = 8.0
+STEPS = 64
+EXACT = 1e-3 * RESOLUTION
+FITTED = 1e-9
+"""A fitted curve lies so near to both surfaces, as a share of its length."""
+
+NODES = (9, 17, 33, 65, 129)
+
+
+Spot = tuple[Vertex, float, float]
+"""A vertex on a strip, its share of the way across, and the parameter of the edge."""
+
+
+def hit_near(curve: Curve, t: float, surface: Surface, size: float, face: Face) -> float:
+    """The parameter nearest to t at which a curve meets a surface, at most some `size` away.
+
+    Raises TooLargeError, limited by `face`, if there is none.
+    """
+
+    def gap(s: float) -> float:
+        return surface.gap(curve.point(s))
+
+    start = gap(t)
+    if abs(start) <= EXACT:
+        return _polished(curve, t, surface)
+    speed = float(np.linalg.norm(curve.derivatives(np.array([t]))[0]))
+    step = size / (speed * STEPS / REACH)
+    before = {1.0: (t, start), -1.0: (t, start)}
+    for k in range(1, STEPS + 1):
+        for side in (1.0, -1.0):
+            s = t + side * k * step
+            last, value = before[side]
+            now = gap(s)
+            if value * now <= 0.0:
+                return _polished(curve, float(brentq(gap, min(last, s), max(last, s), xtol=1e-15)), surface)
+            before[side] = (s, now)
+    raise TooLargeError("the new face does not end on its neighbour", face)
+
+
+def _polished(curve: Curve, t: float, surface: Surface) -> float:
+    for _ in range(NEWTON_STEPS):
+        p = curve.point(t)
+        d = curve.derivatives(np.array([t]))[0]
+        slope = float(d @ np.array(surface.normal(p)))
+        if abs(slope) < 1e-9 * float(np.linalg.norm(d)):
+            break
+        step = surface.gap(p) / slope
+        t -= step
+        if abs(step) <= 1e-15 * max(1.0, abs(t)):
+            break
+    return t
+
+
+def exact_between(one: Surface, two: Surface, p: Vertex, q: Vertex, toward: Vec3) -> Coedge | None:
+    """The piece of a line or conic in which two surfaces meet, from p to q; of two pieces of a closed one
+    that which passes nearer to `toward`. None where there is no such curve."""
+    found = meeting(one, two)
+    if found is None:
+        return None
+    made = [coedge for curve in (*found.curves, *found.touches) for coedge in _pieces(curve, p, q)]
+    return min(made, key=lambda c: distance(c.edge.midpoint(), toward)) if made else None
+
+
+def _pieces(curve: Curve, p: Vertex, q: Vertex) -> list[Coedge]:
+    """The pieces of a curve from p to q, if both lie on it."""
+    s, t = curve.parameter(p.point), curve.parameter(q.point)
+    if max(distance(curve.point(s), p.point), distance(curve.point(t), q.point)) > RESOLUTION:
+        return []
+    if not curve.period:
+        return [Coedge(Edge(curve, s, t, p, q), True) if s < t else Coedge(Edge(curve, t, s, q, p), False)]
+    ahead, back = (t - s) % curve.period, (s - t) % curve.period
+    pieces = []
+    if ahead > 0.0:
+        pieces.append(Coedge(Edge(curve, s, s + ahead, p, q), True))
+    if back > 0.0:
+        pieces.append(Coedge(Edge(curve, t, t + back, q, p), False))
+    return pieces
+
+
+def across(strip: Strip, share: float, t: float) -> Vec3:
+    """The point of a strip at a share of the way across it, from its first contact, and a parameter of the
+    edge."""
+    p, q = (contact.point(t) for contact in strip.contacts)
+    if strip.spine is None:
+        return add(scaled(p, 1.0 - share), scaled(q, share))
+    center = strip.spine.point(t)
+    a, b = sub(p, center), sub(q, center)
+    angle = math.atan2(norm(cross(a, b)), dot(a, b))
+    s = math.sin(angle)
+    k, m = math.sin((1.0 - share) * angle) / s, math.sin(share * angle) / s
+    return along(along(center, a, k), b, m)
+
+
+def share_of(strip: Strip, point: Vec3, t: float) -> float:
+    """How far across a strip, at a parameter of the edge, a point of it lies."""
+    p, q = (contact.point(t) for contact in strip.contacts)
+    if strip.spine is None:
+        way = sub(q, p)
+        return dot(sub(point, p), way) / dot(way, way)
+    center = strip.spine.point(t)
+    a, b, c = sub(p, center), sub(q, center), sub(point, center)
+    return math.atan2(norm(cross(a, c)), dot(a, c)) / math.atan2(norm(cross(a, b)), dot(a, b))
+
+
+def strip_curve(
+    strip: Strip,
+    other: Surface,
+    ends: tuple[tuple[Vertex, float, float], tuple[Vertex, float, float]],
+    face: Face,
+) -> Coedge:
+    """The curve across a strip in which it meets another surface.
+
+    ends : the vertices, each with its share of the way across and the parameter of the edge. face : what
+    limits the size if there is no such curve.
+    """
+    (p, s0, t0), (q, s1, t1) = ends
+    exact = exact_between(strip.surface, other, p, q, across(strip, 0.5 * (s0 + s1), 0.5 * (t0 + t1)))
+    if exact is not None:
+        return exact
+    for count in NODES:
+        shares = np.linspace(s0, s1, count)
+        points = _marched(strip, other, shares, (t0, t1), face)
+        points[0], points[-1] = p.point, q.point
+        lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+        made = make_interp_spline(lengths, points, 5)
+        curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
+        if _off(curve, lengths, strip.surface, other) <= max(FITTED * lengths[-1], EXACT):
+            return Coedge(Edge(curve, 0.0, float(lengths[-1]), p, q), True)
+    raise TooLargeError("the end of the new face cannot be found", face)
+
+
+def _marched(
+    strip: Strip, other: Surface, shares: FloatArray, t: tuple[float, float], face: Face
+) -> FloatArray:
+    """Points where the curves along a strip, at shares of the way across, meet another surface."""
+    guess, slope = t[0], (t[1] - t[0]) / max(len(shares) - 1, 1)
+    found = [across(strip, float(shares[0]), t[0])]
+    for share in shares[1:-1].tolist():
+        guess = _met(strip, other, share, guess + slope, face)
+        found.append(across(strip, share, guess))
+    found.append(across(strip, float(shares[-1]), t[1]))
+    return np.array(found)
+
+
+def _met(strip: Strip, other: Surface, share: float, t: float, face: Face) -> float:
+    """The parameter near t at which a curve along the strip meets a surface, by the secant method."""
+    h = 1e-4 * abs(strip.span[1] - strip.span[0])
+    a, b = t, t + h
+    fa, fb = (other.gap(across(strip, share, s)) for s in (a, b))
+    for _ in range(40):
+        if fa == fb or abs(fb) <= 1e-14:
+            break
+        a, b, fa = b, b - fb * (b - a) / (fb - fa), fb
+        fb = other.gap(across(strip, share, b))
+    if not abs(fb) <= EXACT:
+        raise TooLargeError("the new face does not end on its neighbour", face)
+    return b
+
+
+def _off(curve: FittedCurve, lengths: FloatArray, one: Surface, two: Surface) -> float:
+    middles = curve.points(0.5 * (lengths[:-1] + lengths[1:]))
+    return float(max(np.abs(s.distance(middles)).max() for s in (one, two)))

@@ -1,0 +1,140 @@
+"""One pass after the other, until all edges have their strips; and the largest size that works."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from ...errors import ModellingError
+from ...topology.body import Body
+from ...topology.brep import Edge, Face
+from ...topology.names import FaceName
+from ..boolean.regrouping import with_whole_faces
+from .checks import refuse_collisions, refuse_crossing_loops
+from .collapse import collapsed
+from .corners import CornerSolver, fans_at
+from .rewriting import Rewriter
+from .selecting import EdgeGraph, first_pass, with_chains
+from .strips import Strip, TooLargeError, sides_of
+
+Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
+"""Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
+
+MOST_PASSES = 8
+TRIES = 24
+DIGITS = 4
+
+
+@dataclass(frozen=True)
+class Blend:
+    """What is done to edges: how strips are made, what the verb and its size are called, and the names of
+    the new faces."""
+
+    make: Maker
+    verb: str
+    size: str
+    strip_name: FaceName
+    corner_name: FaceName
+
+
+def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """The body with strips in place of edges.
+
+    Raises ModellingError that names the face in the way, and the largest size that works, if any does.
+    """
+    try:
+        return _attempt(body, sizes, blend)
+    except ModellingError as error:
+        share = _largest_share(body, sizes, blend)
+        if share is None:
+            raise
+        raise ModellingError(_limit(error, sizes, blend, share)) from None
+
+
+def _limit(error: ModellingError, sizes: Mapping[Edge, float], blend: Blend, share: float) -> str:
+    face = error.face if isinstance(error, TooLargeError) else None
+    where = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
+    asked = sorted(set(sizes.values()))
+    start = f"{blend.size} {asked[-1]:g} is too large{where}: {error.message}; "
+    if len(asked) == 1:
+        return start + f"the largest that works is {share * asked[0]:.{DIGITS}g}"
+    return start + f"all of them times {share:.{DIGITS}g} works"
+
+
+def _shown(value: float, step: int) -> float:
+    """The value rounded to the digits that are shown, less so many units of the last of them."""
+    unit = 10.0 ** (math.floor(math.log10(value)) + 1 - DIGITS)
+    return (round(value / unit) - step) * unit
+
+
+def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> float | None:
+    """The largest part of the sizes that works, by bisection; None if none does."""
+
+    def works(share: float) -> bool:
+        try:
+            _attempt(body, {edge: share * size for edge, size in sizes.items()}, blend)
+        except ModellingError:
+            return False
+        return True
+
+    low, high = 0.0, 1.0
+    for k in range(TRIES):
+        middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
+        if works(middle):
+            low = middle
+        else:
+            high = middle
+        if not low and high < 1e-5:
+            return None
+        if low and high - low < 1e-4 * low:
+            break
+    if not low:
+        return None
+    scale = min(sizes.values()) if len(set(sizes.values())) == 1 else 1.0
+    shown = (_shown(low * scale, step) / scale for step in range(4))
+    return next((share for share in shown if works(share)), None)
+
+
+def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    left = dict(sizes)
+    for _ in range(MOST_PASSES):
+        graph = EdgeGraph(body)
+        left = with_chains(graph, left)
+        now = first_pass(graph, left)
+        body, replaced = _passed(body, now, blend)
+        left = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
+        if not left:
+            return with_whole_faces(body)
+    raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
+
+
+def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body, dict[Edge, Edge]]:
+    strips: dict[Edge, Strip] = {}
+    for edge, size in sizes.items():
+        strip = blend.make(edge, sides_of(body.faces_of_edge[edge]), size)
+        if strip is None:
+            x, y, z = edge.midpoint()
+            raise ModellingError(
+                f"a {edge.curve.kind} edge between these faces cannot be {blend.verb} yet, "
+                f"at ({x:.6g}, {y:.6g}, {z:.6g})"
+            )
+        strips[edge] = strip
+    solver = CornerSolver(strips, body.faces_of_edge, (blend.corner_name,))
+    ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
+    for vertex, fans in fans_at(body.brep_faces, ends).items():
+        for fan in fans:
+            solver.solve(vertex, fan)
+    rewriter = Rewriter(strips, solver.changes, (blend.strip_name,))
+    lumps = rewriter.run(body.pieces)
+    left = collapsed(lumps)
+    made: list[tuple[Face | None, Strip | None]] = [
+        (left.faces[rewriter.strip_faces[edge]], strip) for edge, strip in strips.items()
+    ]
+    made += [(left.faces[face], None) for face, _ in solver.changes.corners]
+    new = [(face, strip) for face, strip in made if face is not None]
+    old = [left.faces[face] for face in rewriter.new_faces.values()]
+    refuse_crossing_loops([*(face for face in old if face is not None), *(face for face, _ in new)])
+    result = Body.made(left.lumps, body.unit)
+    refuse_collisions(left.lumps, new)
+    return result, rewriter.replaced

@@ -1,0 +1,198 @@
+"""Faces beside an edge as curves in the plane across it.
+
+Beside a straight edge planes and parallel cylinders are lines and circles in every plane across it; beside
+a circular one planes across its axis and surfaces of revolution about it are so in every half-plane of
+the axis. A ball that touches both is then a problem in that plane alone.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ...geometry.curves import Circle, Curve, Line
+from ...geometry.placement import Plane
+from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub
+
+PARALLEL = 1e-9
+
+
+@dataclass(frozen=True, slots=True)
+class LineProfile:
+    """The line normal . p = offset; the normal looks out of the body."""
+
+    normal: Vec2
+    offset: float
+
+    def gap(self, p: Vec2) -> float:
+        """Signed distance, positive outside the body."""
+        return self.normal[0] * p[0] + self.normal[1] * p[1] - self.offset
+
+    def shifted(self, d: float) -> LineProfile:
+        """The line moved out by d."""
+        return LineProfile(self.normal, self.offset + d)
+
+    def foot(self, p: Vec2) -> Vec2:
+        """The nearest point."""
+        g = self.gap(p)
+        return p[0] - g * self.normal[0], p[1] - g * self.normal[1]
+
+    def tangent(self, p: Vec2) -> Vec2:
+        """Unit direction at a point."""
+        return -self.normal[1], self.normal[0]
+
+
+@dataclass(frozen=True, slots=True)
+class CircleProfile:
+    """A circle; sign is 1 if the body is inside it, -1 if outside."""
+
+    center: Vec2
+    radius: float
+    sign: float
+
+    def gap(self, p: Vec2) -> float:
+        """Signed distance, positive outside the body."""
+        return self.sign * (math.dist(p, self.center) - self.radius)
+
+    def shifted(self, d: float) -> CircleProfile | None:
+        """The circle moved out of the body by d; None if it vanishes."""
+        radius = self.radius + self.sign * d
+        return CircleProfile(self.center, radius, self.sign) if radius > RESOLUTION else None
+
+    def foot(self, p: Vec2) -> Vec2:
+        """The nearest point."""
+        size = math.dist(p, self.center)
+        k = self.radius / size
+        return self.center[0] + k * (p[0] - self.center[0]), self.center[1] + k * (p[1] - self.center[1])
+
+    def tangent(self, p: Vec2) -> Vec2:
+        """Unit direction at a point."""
+        x, y = p[0] - self.center[0], p[1] - self.center[1]
+        size = math.hypot(x, y)
+        return -y / size, x / size
+
+
+Profile = LineProfile | CircleProfile
+
+
+@dataclass(frozen=True, slots=True)
+class Across:
+    """The plane across an edge: of a straight one that at `origin`, of a circular one a half-plane of its
+    axis, with the distance from the axis and the height over `origin` as coordinates."""
+
+    origin: Vec3
+    x: Vec3
+    y: Vec3
+    circle: Circle | None
+
+    @classmethod
+    def of(cls, curve: Curve) -> Across | None:
+        """None for a curve that is neither straight nor a circle."""
+        if isinstance(curve, Line):
+            frame = Plane(curve.origin, curve.direction)
+            return cls(curve.origin, frame.x, frame.y, None)
+        if isinstance(curve, Circle):
+            return cls(curve.frame.origin, curve.frame.x, curve.frame.normal, curve)
+        return None
+
+    def local(self, p: Vec3) -> Vec2:
+        """Coordinates of a point."""
+        d = sub(p, self.origin)
+        if self.circle is None:
+            return dot(d, self.x), dot(d, self.y)
+        h = dot(d, self.y)
+        return norm(sub(d, scaled(self.y, h))), h
+
+    def path(self, p: Vec2) -> Curve:
+        """What a point becomes along the edge: a line or a circle that keeps the edge's parameter; on the
+        axis a circle of no radius."""
+        if self.circle is None:
+            moved = along(along(self.origin, self.x, p[0]), self.y, p[1])
+            return Line(moved, cross(self.x, self.y))
+        radius = p[0] if p[0] > RESOLUTION else 0.0
+        return Circle(self.circle.frame.moved_to(along(self.origin, self.y, p[1])), radius)
+
+    def profile(self, surface: Surface, outward: bool) -> Profile | None:
+        """A surface in this plane; None if it is another one in other places along the edge."""
+        sign = 1.0 if outward else -1.0
+        return self._straight(surface, sign) if self.circle is None else self._round(surface, sign)
+
+    def _straight(self, surface: Surface, sign: float) -> Profile | None:
+        way = cross(self.x, self.y)
+        if isinstance(surface, PlaneSurface):
+            n = scaled(surface.frame.normal, sign)
+            if abs(dot(n, way)) > PARALLEL:
+                return None
+            flat = (dot(n, self.x), dot(n, self.y))
+            return LineProfile(flat, dot(n, sub(surface.frame.origin, self.origin)))
+        if isinstance(surface, CylinderSurface) and norm(cross(surface.frame.normal, way)) <= PARALLEL:
+            return CircleProfile(self.local(surface.frame.origin), surface.radius, sign)
+        return None
+
+    def _round(self, surface: Surface, sign: float) -> Profile | None:
+        if not isinstance(
+            surface, PlaneSurface | CylinderSurface | ConeSurface | SphereSurface | TorusSurface
+        ):
+            return None
+        frame, axis = surface.frame, self.y
+        height = dot(sub(frame.origin, self.origin), axis)
+        reach = norm(sub(sub(frame.origin, self.origin), scaled(axis, height)))
+        turned = norm(cross(frame.normal, axis))
+        if isinstance(surface, PlaneSurface):
+            up = math.copysign(1.0, dot(frame.normal, axis)) * sign
+            return LineProfile((0.0, up), up * height) if turned <= PARALLEL else None
+        if reach > RESOLUTION or (not isinstance(surface, SphereSurface) and turned > PARALLEL):
+            return None
+        if isinstance(surface, CylinderSurface):
+            return LineProfile((sign, 0.0), sign * surface.radius)
+        if isinstance(surface, SphereSurface):
+            return CircleProfile((0.0, height), surface.radius, sign)
+        if isinstance(surface, TorusSurface):
+            return CircleProfile((surface.major, height), surface.minor, sign)
+        up = math.copysign(1.0, dot(frame.normal, axis))
+        c, s = sign * math.cos(surface.half_angle), -sign * up * math.sin(surface.half_angle)
+        return LineProfile((c, s), s * height)
+
+
+def touching_centers(one: Profile, two: Profile, d: float) -> list[Vec2]:
+    """Where the centers of circles lie that are d outside of (if negative, -d inside) both profiles."""
+    a, b = one.shifted(d), two.shifted(d)
+    if a is None or b is None:
+        return []
+    if isinstance(a, LineProfile) and isinstance(b, LineProfile):
+        return _lines(a, b)
+    if isinstance(a, CircleProfile) and isinstance(b, CircleProfile):
+        return _circles(a, b)
+    line, circle = (a, b) if isinstance(a, LineProfile) else (b, a)
+    assert isinstance(line, LineProfile) and isinstance(circle, CircleProfile)
+    h = line.gap(circle.center)
+    rest = circle.radius**2 - h * h
+    if rest < 0.0:
+        return []
+    foot, way, size = line.foot(circle.center), line.tangent(circle.center), math.sqrt(rest)
+    return [(foot[0] + k * way[0], foot[1] + k * way[1]) for k in (size, -size)]
+
+
+def _lines(a: LineProfile, b: LineProfile) -> list[Vec2]:
+    turn = a.normal[0] * b.normal[1] - a.normal[1] * b.normal[0]
+    if abs(turn) < PARALLEL:
+        return []
+    x = (a.offset * b.normal[1] - b.offset * a.normal[1]) / turn
+    y = (b.offset * a.normal[0] - a.offset * b.normal[0]) / turn
+    return [(x, y)]
+
+
+def _circles(a: CircleProfile, b: CircleProfile) -> list[Vec2]:
+    d = math.dist(a.center, b.center)
+    if d < RESOLUTION:
+        return []
+    t = 0.5 * (d + (a.radius - b.radius) * (a.radius + b.radius) / d)
+    rest = a.radius**2 - t * t
+    if rest < 0.0:
+        return []
+    x, y = (b.center[0] - a.center[0]) / d, (b.center[1] - a.center[1]) / d
+    h = math.sqrt(rest)
+    return [(a.center[0] + t * x - k * y, a.center[1] + t * y + k * x) for k in (h, -h)]

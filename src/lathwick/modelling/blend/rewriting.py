@@ -1,0 +1,110 @@
+"""A body with edges replaced by strips: loops of faces are rewritten, all else stays."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ...geometry.tolerance import RESOLUTION
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ...topology.names import FaceName
+from .corners import Changes
+from .strips import Strip, TooLargeError
+
+
+class Rewriter:
+    """Applies the changes of one pass."""
+
+    def __init__(self, strips: dict[Edge, Strip], changes: Changes, names: tuple[FaceName, ...]) -> None:
+        self.strips = strips
+        self.changes = changes
+        self.names = names
+        self.replaced: dict[Edge, Edge] = {}
+        """Edges that stay, with new ends."""
+        self.strip_faces: dict[Edge, Face] = {}
+        self.new_faces: dict[Face, Face] = {}
+        """What has become of each face that is not as before."""
+        self._contacts: dict[tuple[Edge, Face], Edge] = {}
+
+    def run(self, lumps: Iterable[Lump]) -> tuple[Lump, ...]:
+        """The lumps after the changes. Raises TooLargeError where an edge or a contact has no length left."""
+        for edge, strip in self.strips.items():
+            self._lay(edge, strip)
+        return tuple(
+            Lump(self._shell(lump.outer), tuple(self._shell(void) for void in lump.voids)) for lump in lumps
+        )
+
+    def _lay(self, edge: Edge, strip: Strip) -> None:
+        """The contact edges and the face of a strip."""
+        made = []
+        for face, curve in zip(strip.faces, strip.contacts, strict=True):
+            if edge.is_closed:
+                border = Edge(curve, *strip.span, None, None)
+            else:
+                ends = [self.changes.contacts[edge, at_end, face] for at_end in (False, True)]
+                border = _between(Edge(curve, *strip.span, *ends), face)
+            self._contacts[edge, face] = border
+            made.append(border)
+        one, two = Coedge(made[1], True), Coedge(made[0], False)
+        loops: tuple[Loop, ...]
+        if edge.is_closed:
+            loops = (Loop((one,)), Loop((two,)))
+        else:
+            caps = self.changes.caps
+            loops = (Loop((one, *caps[edge, True], two, *caps[edge, False])),)
+        self.strip_faces[edge] = Face(strip.surface, strip.outward, loops, self.names)
+
+    def _shell(self, shell: Shell) -> Shell:
+        faces = [self._face(face) for face in shell.faces]
+        mine = set(shell.faces)
+        faces += [self.strip_faces[edge] for edge, strip in self.strips.items() if strip.faces[0] in mine]
+        faces += [face for face, beside in self.changes.corners if beside in mine]
+        return Shell(tuple(faces))
+
+    def _face(self, face: Face) -> Face:
+        loops = tuple(self._loop(face, loop) for loop in face.loops)
+        if all(new is old for new, old in zip(loops, face.loops, strict=True)):
+            return face
+        made = Face(face.surface, face.outward, loops, face.names)
+        self.new_faces[face] = made
+        return made
+
+    def _loop(self, face: Face, loop: Loop) -> Loop:
+        found: list[Coedge] = []
+        for k, coedge in enumerate(loop.coedges):
+            before = loop.coedges[k - 1]
+            found += self.changes.inserted.get((face, (before.edge, before.forward)), [])
+            edge = self._contacts.get((coedge.edge, face)) or self._kept(coedge.edge, face)
+            found.append(coedge if edge is coedge.edge else Coedge(edge, coedge.forward))
+        same = len(found) == len(loop.coedges) and all(
+            new is old for new, old in zip(found, loop.coedges, strict=True)
+        )
+        return loop if same else Loop(tuple(found))
+
+    def _kept(self, edge: Edge, face: Face) -> Edge:
+        """An edge that stays, with its new ends."""
+        if edge in self.replaced:
+            return self.replaced[edge]
+        moved = self.changes.moved
+        start, end = moved.get((edge, False), edge.start), moved.get((edge, True), edge.end)
+        if start is edge.start and end is edge.end:
+            return edge
+        made = _between(Edge(edge.curve, edge.t0, edge.t1, start, end), face)
+        self.replaced[edge] = made
+        return made
+
+
+def _between(edge: Edge, face: Face) -> Edge:
+    """The edge's curve between its vertices, which may not be where its parameters are; perhaps without
+    length."""
+    t0, t1 = (_parameter(edge, v, t) for v, t in ((edge.start, edge.t0), (edge.end, edge.t1)))
+    if t1 < t0 and edge.curve.length(t1, t0) > RESOLUTION:
+        raise TooLargeError("an edge has no length left", face)
+    return Edge(edge.curve, t0, max(t0, t1), edge.start, edge.end)
+
+
+def _parameter(edge: Edge, vertex: Vertex | None, near: float) -> float:
+    assert vertex is not None
+    if getattr(edge.curve, "radius", 1.0) <= RESOLUTION:
+        return near
+    t, period = edge.curve.parameter(vertex.point), edge.curve.period
+    return t + period * round((near - t) / period) if period else t

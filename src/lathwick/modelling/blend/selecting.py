@@ -1,0 +1,139 @@
+"""Which edges are blended, with which size, and in which order.
+
+Chains of edges that continue each other smoothly are followed. Where edges of both kinds, convex and
+concave, meet, the odd one goes first: its strip then joins the others to one smooth chain. Where sizes
+differ, the larger goes first, and the smaller ball rolls over it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ...errors import ModellingError
+from ...geometry.vector import cross, dot, norm
+from ...topology.body import Body
+from ...topology.brep import Edge
+from .corners import EdgeEnd, Wedge, fans_at
+from .strips import SMOOTH, sides_of, turn_at
+
+CONTINUES = 1e-6
+SAME_SIZE = 1e-9
+
+
+class EdgeGraph:
+    """The edges of a body as they meet in its vertices."""
+
+    def __init__(self, body: Body) -> None:
+        self._uses = body.faces_of_edge
+        ends = {v for edge in self._uses for v in (edge.start, edge.end) if v is not None}
+        self.fans = fans_at(body.brep_faces, ends)
+        self._turns: dict[Edge, float] = {}
+
+    def turn(self, edge: Edge) -> float:
+        """The angle between the outward normals, positive where convex; 0.0 where the faces meet smoothly."""
+        if edge not in self._turns:
+            turn = turn_at(edge, sides_of(self._uses[edge]), 0.5 * (edge.t0 + edge.t1))
+            self._turns[edge] = turn if abs(turn) > SMOOTH else 0.0
+        return self._turns[edge]
+
+    def next_in_chain(self, end: EdgeEnd) -> EdgeEnd | None:
+        """The one sharp edge that continues another smoothly at its end, if all others there are smooth."""
+        edge, at_end = end
+        vertex = edge.end if at_end else edge.start
+        if vertex is None:
+            return None
+        for fan in self.fans[vertex]:
+            ends = [wedge.exit for wedge in fan]
+            if end in ends:
+                sharp = [e for e in ends if e != end and self.turn(e[0]) != 0.0]
+                if len(sharp) == 1 and self._continues(end, sharp[0]):
+                    return sharp[0]
+        return None
+
+    def _continues(self, one: EdgeEnd, two: EdgeEnd) -> bool:
+        ways = []
+        for edge, at_end in (one, two):
+            d = edge.curve.tangent(edge.t1 if at_end else edge.t0)
+            ways.append(d if at_end else (-d[0], -d[1], -d[2]))
+        same_kind = (self.turn(one[0]) > 0.0) == (self.turn(two[0]) > 0.0)
+        return same_kind and norm(cross(*ways)) <= CONTINUES and dot(*ways) < 0.0
+
+
+def with_chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
+    """The edges and all that continue them, each with its size.
+
+    Raises ModellingError for an edge between faces that meet smoothly, and for a chain of two sizes.
+    """
+    for edge in sizes:
+        if graph.turn(edge) == 0.0:
+            raise ModellingError("an edge between faces that meet smoothly has no corner to take off")
+    found, todo = dict(sizes), list(sizes)
+    while todo:
+        edge = todo.pop()
+        for at_end in (False, True):
+            other = graph.next_in_chain((edge, at_end))
+            if other is None:
+                continue
+            if other[0] not in found:
+                found[other[0]] = found[edge]
+                todo.append(other[0])
+            elif abs(found[other[0]] - found[edge]) > SAME_SIZE:
+                raise ModellingError(
+                    f"edges that continue each other smoothly have sizes {found[edge]:g} and "
+                    f"{found[other[0]]:g}; give them the same"
+                )
+    return found
+
+
+def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
+    """Those of the edges that need not wait for others. Raises ModellingError if all of them wait."""
+    waits: dict[Edge, set[Edge]] = {edge: set() for edge in sizes}
+    for fans in graph.fans.values():
+        for fan in fans:
+            _order(graph, fan, sizes, waits)
+    if _wait_for_each_other(waits):
+        raise ModellingError("new faces of edges that meet wait for each other; make them in two steps")
+    return {edge: size for edge, size in sizes.items() if not waits[edge]}
+
+
+def _order(
+    graph: EdgeGraph,
+    fan: list[Wedge],
+    sizes: Mapping[Edge, float],
+    waits: dict[Edge, set[Edge]],
+) -> None:
+    """Which of the edges at a vertex wait for which."""
+    here = [wedge.leaves.edge for wedge in fan]
+    mine = list(dict.fromkeys(edge for edge in here if edge in sizes))
+    if len(mine) < 2:
+        return
+    convex = [e for e in mine if graph.turn(e) > 0.0]
+    concave = [e for e in mine if graph.turn(e) < 0.0]
+    if convex and concave:
+        first, later = _odd_first(graph, here, convex, concave)
+    else:
+        largest = max(sizes[e] for e in mine)
+        first = [e for e in mine if sizes[e] >= largest - SAME_SIZE]
+        later = [e for e in mine if sizes[e] < largest - SAME_SIZE]
+    for edge in later:
+        waits[edge] |= set(first)
+
+
+def _odd_first(
+    graph: EdgeGraph, here: list[Edge], convex: list[Edge], concave: list[Edge]
+) -> tuple[list[Edge], list[Edge]]:
+    total = sum(graph.turn(e) > 0.0 for e in here), sum(graph.turn(e) < 0.0 for e in here)
+    return (convex, concave) if total[0] < total[1] else (concave, convex)
+
+
+def _wait_for_each_other(waits: Mapping[Edge, set[Edge]]) -> bool:
+    """Whether an edge waits for itself in the end."""
+    left = {edge: set(others) for edge, others in waits.items()}
+    while True:
+        free = [edge for edge, others in left.items() if not others & left.keys()]
+        if not free:
+            return True
+        for edge in free:
+            del left[edge]
+        if not left:
+            return False
