@@ -13,6 +13,7 @@ from ...errors import ModellingError
 from ...geometry.vector import cross, dot, norm
 from ...topology.body import Body
 from ...topology.brep import Edge
+from ..boolean.grouping import Sets
 from .corners import EdgeEnd, Wedge, fans_at
 from .strips import SMOOTH, sides_of, turn_at
 
@@ -87,36 +88,72 @@ def with_chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, flo
 
 def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
     """Those of the edges that need not wait for others. Raises ModellingError if all of them wait."""
-    waits: dict[Edge, set[Edge]] = {edge: set() for edge in sizes}
-    for fans in graph.fans.values():
-        for fan in fans:
-            _order(graph, fan, sizes, waits)
-    if _wait_for_each_other(waits):
+    corners = [
+        (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
+    ]
+    groups = _together(graph, corners, sizes)
+    waits: dict[int, set[int]] = {}
+    for fan, mine in corners:
+        first, later = _order(graph, fan, mine, sizes)
+        for edge in later:
+            waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
+    free = {edge for edge in sizes if not waits.get(groups[edge], set()) - {groups[edge]}}
+    free = _without_halves_of_corners(corners, groups, free)
+    if not free:
         raise ModellingError("new faces of edges that meet wait for each other; make them in two steps")
-    return {edge: size for edge, size in sizes.items() if not waits[edge]}
+    return {edge: size for edge, size in sizes.items() if edge in free}
+
+
+def _chosen_at(fan: list[Wedge], sizes: Mapping[Edge, float]) -> list[Edge]:
+    return list(dict.fromkeys(wedge.leaves.edge for wedge in fan if wedge.leaves.edge in sizes))
+
+
+Corner = tuple[list[Wedge], list[Edge]]
+"""A fan, and the chosen edges in it."""
+
+
+def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, float]) -> dict[Edge, int]:
+    """A number for each edge, the same for those that go in one pass: chains, and edges that are mitred."""
+    number = {edge: k for k, edge in enumerate(sizes)}
+    sets = Sets(len(number))
+    for fan, mine in corners:
+        sharp = [w.leaves.edge for w in fan if graph.turn(w.leaves.edge) != 0.0]
+        alike = len({graph.turn(edge) > 0.0 for edge in mine}) == 1
+        if (
+            len(mine) == 2
+            and alike
+            and (len(sharp) == 2 or abs(sizes[mine[0]] - sizes[mine[1]]) <= SAME_SIZE)
+        ):
+            sets.join(number[mine[0]], number[mine[1]])
+    return {edge: sets.find(k) for edge, k in number.items()}
+
+
+def _without_halves_of_corners(corners: list[Corner], groups: dict[Edge, int], free: set[Edge]) -> set[Edge]:
+    """Of three or more edges at a corner all go at once, or one first and then the rest as a chain."""
+    left = set(free)
+    while True:
+        dropped = {
+            groups[edge]
+            for _, mine in corners
+            if len(mine) > 2 and not left.issuperset(mine)
+            for edge in [e for e in mine if e in left][1:]
+        }
+        if not dropped:
+            return left
+        left = {edge for edge in left if groups[edge] not in dropped}
 
 
 def _order(
-    graph: EdgeGraph,
-    fan: list[Wedge],
-    sizes: Mapping[Edge, float],
-    waits: dict[Edge, set[Edge]],
-) -> None:
-    """Which of the edges at a vertex wait for which."""
-    here = [wedge.leaves.edge for wedge in fan]
-    mine = list(dict.fromkeys(edge for edge in here if edge in sizes))
-    if len(mine) < 2:
-        return
+    graph: EdgeGraph, fan: list[Wedge], mine: list[Edge], sizes: Mapping[Edge, float]
+) -> tuple[list[Edge], list[Edge]]:
+    """Which of the edges at a vertex go first, and which wait for them."""
     convex = [e for e in mine if graph.turn(e) > 0.0]
     concave = [e for e in mine if graph.turn(e) < 0.0]
     if convex and concave:
-        first, later = _odd_first(graph, here, convex, concave)
-    else:
-        largest = max(sizes[e] for e in mine)
-        first = [e for e in mine if sizes[e] >= largest - SAME_SIZE]
-        later = [e for e in mine if sizes[e] < largest - SAME_SIZE]
-    for edge in later:
-        waits[edge] |= set(first)
+        return _odd_first(graph, [wedge.leaves.edge for wedge in fan], convex, concave)
+    largest = max(sizes[e] for e in mine)
+    first = [e for e in mine if sizes[e] >= largest - SAME_SIZE]
+    return first, [e for e in mine if sizes[e] < largest - SAME_SIZE]
 
 
 def _odd_first(
@@ -124,16 +161,3 @@ def _odd_first(
 ) -> tuple[list[Edge], list[Edge]]:
     total = sum(graph.turn(e) > 0.0 for e in here), sum(graph.turn(e) < 0.0 for e in here)
     return (convex, concave) if total[0] < total[1] else (concave, convex)
-
-
-def _wait_for_each_other(waits: Mapping[Edge, set[Edge]]) -> bool:
-    """Whether an edge waits for itself in the end."""
-    left = {edge: set(others) for edge, others in waits.items()}
-    while True:
-        free = [edge for edge, others in left.items() if not others & left.keys()]
-        if not free:
-            return True
-        for edge in free:
-            del left[edge]
-        if not left:
-            return False
