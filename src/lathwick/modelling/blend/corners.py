@@ -21,11 +21,11 @@ from ...geometry.curves import Curve
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import SphereSurface
 from ...geometry.surfaces import PlaneSurface, Surface
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm, sub, unit
 from ...topology.brep import Coedge, Edge, Face, Loop, Vertex
 from ...topology.names import FaceName
-from .joining import hit_near, share_of, strip_curve
+from .joining import Spot, hit_near, share_of, strip_curve
 from .strips import SMOOTH, Strip, TooLargeError, arc_between, line_between, sides_of, turn_at
 
 EdgeEnd = tuple[Edge, bool]
@@ -143,10 +143,6 @@ class CornerSolver:
     def _set_contact(self, end: EdgeEnd, face: Face, vertex: Vertex) -> None:
         self.changes.contacts[end[0], end[1], face] = vertex
 
-    def _foot(self, end: EdgeEnd, face: Face) -> Vec3:
-        strip, t = self._strip(end)
-        return strip.contact(face).point(t)
-
     # -------------------------------------------------------------- one edge
 
     def _run_out(self, vertex: Vertex, fan: list[Wedge]) -> None:
@@ -211,31 +207,53 @@ class CornerSolver:
         return fan[: second + 1], fan[second + 1 :]
 
     def _pass_on(self, vertex: Vertex, fan: list[Wedge]) -> None:
+        """Both strips end at the section where the ball comes to lie on the smooth edge between neighbours;
+        without such an edge, across the vertex."""
         one, two = self._both_ends(fan)
-        strips = (self._strip(one), self._strip(two))
+        sides = self._sides(fan)
+        if any(len(side) > 2 for side in sides):
+            raise self._unknown(vertex)
+        strips = self._strip(one)[0], self._strip(two)[0]
+        t = self._turning_points(vertex, (one, two), sides)
         feet = []
-        for side in self._sides(fan):
-            first, last = side[0], side[-1]
-            ends = (one, two) if side[0] is fan[0] else (two, one)
-            p, q = self._foot(ends[0], first.face), self._foot(ends[1], last.face)
-            if distance(p, q) > RESOLUTION or len(side) > 2:
-                raise self._unknown(vertex)
+        for side in sides:
+            first, last = (0, 1) if side[0] is fan[0] else (1, 0)
+            p = strips[first].contact(side[0].face).point(t[first])
+            q = strips[last].contact(side[-1].face).point(t[last])
+            if distance(p, q) > JOIN:
+                raise TooLargeError("two new faces do not meet", side[0].face)
             foot = Vertex(p)
             if len(side) == 2:
-                self._on_border(foot, first.leaves.edge, first.face)
-                self.changes.moved[first.exit] = foot
-            self._set_contact(ends[0], first.face, foot)
-            self._set_contact(ends[1], last.face, foot)
+                if not self._is_smooth(side[0].leaves.edge):
+                    raise self._unknown(vertex)
+                self.changes.moved[side[0].exit] = foot
+            self._set_contact((one, two)[first], side[0].face, foot)
+            self._set_contact((one, two)[last], side[-1].face, foot)
             feet.append(foot)
         # the first strip's cap runs from the side where it is left to the side where it is arrived by
-        section = strips[0][0].section(feet[1], feet[0], strips[0][1])
+        section = strips[0].section(feet[1], feet[0], t[0])
         self.changes.caps[one] = [section]
         self.changes.caps[two] = reversed_path([section])
 
-    def _on_border(self, foot: Vertex, edge: Edge, face: Face) -> None:
-        """Raise where a foot is not on the smooth edge between two neighbours of a chain."""
-        if not self._is_smooth(edge) or distance(edge.nearest(foot.point), foot.point) > RESOLUTION:
-            raise TooLargeError("the round does not keep to its neighbours", face)
+    def _turning_points(
+        self, vertex: Vertex, ends: tuple[EdgeEnd, EdgeEnd], sides: tuple[list[Wedge], list[Wedge]]
+    ) -> list[float]:
+        """The parameters of both strips at the section that they share."""
+        found = [self._strip(end)[1] for end in ends]
+        for side in sides:
+            if len(side) != 2:
+                continue
+            border = side[0].leaves
+            order = (0, 1) if side[0].entry == ends[0] else (1, 0)
+            for k, wedge in zip(order, side, strict=True):
+                strip, t = self._strip(ends[k])
+                contact = strip.contact(wedge.face)
+                s = border.edge.t0 if border.forward else border.edge.t1
+                at, on = _closest(contact, t, border.edge.curve, s)
+                if distance(contact.point(at), border.edge.curve.point(on)) > RESOLUTION:
+                    raise TooLargeError("the new face does not keep to its neighbours", wedge.face)
+                found[k] = at
+        return found
 
     def _mitre(self, vertex: Vertex, fan: list[Wedge]) -> None:
         one, two = self._both_ends(fan)
@@ -250,23 +268,61 @@ class CornerSolver:
         if sa.convex is not sb.convex:
             raise self._unknown(vertex)
         fa, fb, shared = other[0], other[1], common[0].face
-        inner, ia, _ = self._contacts_meet(sa, ta, sb, tb, shared)
+        inner, ia, ib = self._contacts_meet(sa, ta, sb, tb, shared)
         qa = hit_near(sa.contact(fa.face), ta, fb.face.surface, sa.size, fb.face)
         qb = hit_near(sb.contact(fb.face), tb, fa.face.surface, sb.size, fa.face)
-        pa, pb = sa.contact(fa.face).point(qa), sb.contact(fb.face).point(qb)
-        self._set_contact(a, shared, inner)
-        self._set_contact(b, shared, inner)
+        pa, pb = Vertex(sa.contact(fa.face).point(qa)), Vertex(sb.contact(fb.face).point(qb))
+        for end in (a, b):
+            self._set_contact(end, shared, inner)
         start = (inner, self._share(sa, shared), ia)
-        if distance(pa, pb) > RESOLUTION:
-            raise self._unknown(vertex)
-        outer = Vertex(pa)
-        path = strip_curve(sa, sb.surface, (start, (outer, self._share(sa, fa.face), qa)), fa.face)
-        self._set_contact(a, fa.face, outer)
-        self._set_contact(b, fb.face, outer)
-        self.changes.moved[fa.exit] = outer
+        if distance(pa.point, pb.point) <= RESOLUTION:
+            path = strip_curve(sa, sb.surface, (start, (pa, self._share(sa, fa.face), qa)), fa.face)
+            self._set_contact(a, fa.face, pa)
+            self._set_contact(b, fb.face, pa)
+            self.changes.moved[fa.exit] = pa
+            caps = [path], [path]
+        else:
+            far = (fa, fb)
+            if distance(pa.point, vertex.point) > distance(pb.point, vertex.point):
+                caps = self._offset_mitre((a, fa.face, pa, qa), (b, fb.face), start, far)
+            else:
+                begin = (inner, self._share(sb, shared), ib)
+                turned = self._offset_mitre((b, fb.face, pb, qb), (a, fa.face), begin, far)
+                caps = turned[1], turned[0]
         # a is arrived by on its own far face and left by on the shared one: its cap runs shared -> far
-        self.changes.caps[a] = [path]
-        self.changes.caps[b] = reversed_path([path])
+        self.changes.caps[a] = caps[0]
+        self.changes.caps[b] = reversed_path(caps[1])
+
+    def _offset_mitre(
+        self,
+        deep: tuple[EdgeEnd, Face, Vertex, float],
+        other: tuple[EdgeEnd, Face],
+        start: Spot,
+        far: tuple[Wedge, Wedge],
+    ) -> tuple[list[Coedge], list[Coedge]]:
+        """A mitre of strips that cut into the edge between their far faces to different depths.
+
+        deep : the edge's end of the deeper strip, its far face, and where its contact there ends, with the
+        parameter. It also ends on the far face of the other. Returns the caps of both, from the shared face.
+        """
+        (end, face, outer, q), (other_end, other_face) = deep, other
+        strip, (second, t) = self._strip(end)[0], self._strip(other_end)
+        contact = second.contact(other_face)
+        point = contact.point(hit_near(contact, t, strip.surface, second.size, other_face))
+        u = strip.parameter(point, q)
+        middle = (Vertex(point), share_of(strip, point, u), u)
+        mitre = strip_curve(strip, second.surface, (start, middle), other_face)
+        ends = (middle, (outer, self._share(strip, face), q))
+        rest = strip_curve(strip, other_face.surface, ends, other_face)
+        self._set_contact(end, face, outer)
+        self._set_contact(other_end, other_face, middle[0])
+        fa, fb = far
+        self.changes.moved[fa.exit] = outer
+        if face is fa.face:
+            self.changes.inserted[fb.face, fb.entry] = reversed_path([rest])
+        else:
+            self.changes.inserted[fa.face, fa.entry] = [rest]
+        return [mitre, rest], [mitre]
 
     def _share(self, strip: Strip, face: Face) -> float:
         return 0.0 if face is strip.faces[0] else 1.0
