@@ -55,6 +55,7 @@ if TYPE_CHECKING:
     from .modelling.extrude import extrude as extrude
     from .modelling.hole import THROUGH as THROUGH
     from .modelling.hole import hole as hole
+    from .modelling.local.draft import draft as draft
     from .modelling.patterns import circular_pattern as circular_pattern
     from .modelling.patterns import linear_pattern as linear_pattern
     from .modelling.patterns import mirror as mirror
@@ -107,6 +108,7 @@ _HOMES = {
         "THROUGH",
         "hole",
     ),
+    "modelling.local.draft": ("draft",),
     "modelling.patterns": (
         "circular_pattern",
         "linear_pattern",

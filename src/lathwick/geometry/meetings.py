@@ -165,7 +165,9 @@ def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
 
 def _cone_lines(apex: Vec3, e1: Vec3, e2: Vec3, quad: float) -> Meeting:
     """The straight lines of a cone in a plane through its apex; they run downwards along e1."""
-    if quad <= 1e-12:
+    if abs(quad) <= 1e-12:
+        return Meeting(touches=(Line(apex, negated(e1)),))
+    if quad < 0.0:
         return Meeting(points=(apex,))
     spread = math.sqrt(quad)
     ways = [unit(sub(scaled(e2, sign * spread), e1)) for sign in (1.0, -1.0)]

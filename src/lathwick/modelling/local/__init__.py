@@ -1,0 +1,1 @@
+"""Local operations: faces get other surfaces, and the edges between them follow."""

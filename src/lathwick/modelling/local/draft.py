@@ -1,0 +1,212 @@
+"""Walls that lean: draft about a neutral plane."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from numbers import Real
+
+from ...errors import ModellingError
+from ...geometry.meetings import SAME, meeting
+from ...geometry.placement import Plane
+from ...geometry.round_surfaces import ConeSurface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
+from ...topology.body import Body, BodyFace
+from ...topology.brep import Face, Lump, Shell
+from ..combine import half_space, intersect, union
+from .resurface import Moved, resurfaced, turned_normal
+
+PARALLEL = 1e-9
+TRIES = 30
+
+
+def draft(
+    body: Body,
+    faces: Iterable[BodyFace] | BodyFace,
+    angle: float | tuple[float, float],
+    neutral: Plane,
+    split: bool = False,
+    *,
+    step: str = "",
+) -> Body:
+    """The body with walls that lean by `angle` degrees, turned about where they meet the plane `neutral`.
+
+    A positive angle makes the body narrower, and its holes wider, along the normal of `neutral`. Planar
+    walls stay planes; cylinders, and cones, about that normal become cones.
+
+    split : the walls lean both ways from the neutral plane, narrower away from it on either side; then
+        `angle` may be two angles, in front of the plane and behind it.
+
+    Walls may close up in an edge or a point. Raises ModellingError for faces of other kinds, and for an
+    angle that does not fit; it names the largest that works.
+    """
+    chosen = _chosen(body, faces)
+    if split:
+        both = angle if isinstance(angle, tuple) else (angle, angle)
+        if len(both) != 2:
+            raise ModellingError(f"a split draft takes one angle or two, got {angle!r}")
+        return _split_draft(body, chosen, (_checked(both[0]), _checked(both[1])), neutral, step)
+    if isinstance(angle, tuple):
+        raise ModellingError("two angles are for a draft that is split at the neutral plane")
+    return _drafted(body, chosen, _checked(angle), neutral)
+
+
+def _checked(angle: object) -> float:
+    if isinstance(angle, bool) or not isinstance(angle, Real) or not abs(float(angle)) < 90.0:
+        raise ModellingError(f"the angle of a draft lies between -90 and 90 degrees, got {angle!r}")
+    return float(angle)
+
+
+def _chosen(body: Body, faces: Iterable[BodyFace] | BodyFace) -> list[Face]:
+    items = [faces] if isinstance(faces, BodyFace) else list(faces)
+    if not items:
+        raise ModellingError("no face is selected")
+    for item in items:
+        if not isinstance(item, BodyFace):
+            raise ModellingError(f"faces are wanted, got {item!r}")
+        if item.brep not in body.brep_faces:
+            raise ModellingError("a face belongs to another body; select faces of the body that is passed")
+    return list(dict.fromkeys(item.brep for item in items))
+
+
+def _split_draft(
+    body: Body, faces: list[Face], angles: tuple[float, float], neutral: Plane, step: str
+) -> Body:
+    """Both halves are drafted away from the plane and put together again."""
+    behind = Plane(neutral.origin, scaled(neutral.normal, -1.0), neutral.x)
+    halves = []
+    for side, angle, plane in ((1.0, angles[0], neutral), (-1.0, angles[1], behind)):
+        half = intersect(body, half_space(body, neutral, side, step))
+        walls = [f for f in half.brep_faces if any(_same_wall(f, wall) for wall in faces)]
+        halves.append(_drafted(half, walls, angle, plane) if walls and angle else half)
+    return union(*halves)
+
+
+def _same_wall(face: Face, wall: Face) -> bool:
+    return face.surface is wall.surface and face.outward is wall.outward
+
+
+def _drafted(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:
+    try:
+        return _leaning(body, faces, angle, neutral)
+    except ModellingError as error:
+        largest = _largest(body, faces, angle, neutral)
+        if largest is None:
+            raise
+        raise ModellingError(
+            f"an angle of {angle:g} degrees is too large: {error.message}; the largest that works is "
+            f"{largest:.4g}"
+        ) from None
+
+
+def _leaning(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:
+    if angle == 0.0:
+        return body
+    moved = {face: _leaned(face, math.radians(angle), neutral) for face in faces}
+    try:
+        return resurfaced(body, moved)
+    except ModellingError:
+        closed = _closed_up(body, moved)
+        if closed is None:
+            raise
+        return closed
+
+
+def _closed_up(body: Body, moved: Moved) -> Body | None:
+    """Walls that meet before they reach the end of a convex body: what lies inside all of them. None for a
+    body, or walls, of another kind."""
+    if any(face.surface.kind != "plane" for face in body.brep_faces):
+        return None
+    if any(edge.is_convex is False for edge in body.edges()):
+        return None
+    result = body
+    for face, (surface, outward) in moved.items():
+        frame = surface.frame
+        out = frame.normal if outward else scaled(frame.normal, -1.0)
+        corners = [p for edge in body.faces_of_edge for p in edge.end_points()]
+        old = face.outward_normal(face.surface.frame.origin)
+        if any(dot(sub(p, face.surface.frame.origin), old) > RESOLUTION for p in corners):
+            return None
+        result = intersect(result, half_space(body, Plane(frame.origin, scaled(out, -1.0)), 1.0))
+    return _named_again(result, moved)
+
+
+def _named_again(body: Body, moved: Moved) -> Body:
+    """The body whose faces on the surfaces of moved faces have the names of those."""
+
+    def named(face: Face) -> Face:
+        if face.names and any(name.step for name in face.names):
+            return face
+        for old, (surface, _) in moved.items():
+            if meeting(surface, face.surface) is SAME:
+                return Face(face.surface, face.outward, face.loops, old.names)
+        return face
+
+    def again(shell: Shell) -> Shell:
+        return Shell(tuple(named(face) for face in shell.faces))
+
+    return Body(tuple(Lump(again(p.outer), tuple(map(again, p.voids))) for p in body.pieces), body.unit)
+
+
+def _largest(body: Body, faces: list[Face], angle: float, neutral: Plane) -> float | None:
+    low, high = 0.0, angle
+    for _ in range(TRIES):
+        middle = 0.5 * (low + high)
+        try:
+            _leaning(body, faces, middle, neutral)
+        except ModellingError:
+            high = middle
+        else:
+            low = middle
+    if abs(low) < 1e-4:
+        return None
+    unit = 10.0 ** (math.floor(math.log10(abs(low))) - 3)
+    return math.trunc(low / unit) * unit
+
+
+def _leaned(face: Face, angle: float, neutral: Plane) -> tuple[Surface, bool]:
+    """The surface of a wall that leans by an angle (radians) about the neutral plane."""
+    surface, pull = face.surface, neutral.normal
+    c, s = math.cos(angle), math.sin(angle)
+    if isinstance(surface, PlaneSurface):
+        out = face.outward_normal(surface.frame.origin)
+        normal = turned_normal(out, pull, s, c)
+        hinge = _hinge(surface.frame, neutral)
+        return PlaneSurface(Plane(hinge, normal)), True
+    if isinstance(surface, CylinderSurface | ConeSurface):
+        return _leaned_round(face, surface, angle, neutral), face.outward
+    raise ModellingError(f"a {surface.kind} face cannot be drafted; planes, cylinders and cones can")
+
+
+def _hinge(wall: Plane, neutral: Plane) -> Vec3:
+    """A point of the line in which a wall meets the neutral plane, next to the wall's origin."""
+    way = cross(wall.normal, neutral.normal)
+    if norm(way) <= PARALLEL:
+        raise ModellingError("a face along the neutral plane has no wall to draft")
+    level = cross(way, wall.normal)
+    height = dot(sub(neutral.origin, wall.origin), neutral.normal)
+    return along(wall.origin, level, height / dot(level, neutral.normal))
+
+
+def _leaned_round(
+    face: Face, surface: CylinderSurface | ConeSurface, angle: float, neutral: Plane
+) -> Surface:
+    axis, pull = surface.frame.normal, neutral.normal
+    if norm(cross(axis, pull)) > PARALLEL:
+        raise ModellingError(
+            f"a {surface.kind} is drafted about its axis; the neutral plane is not across it"
+        )
+    center = along(surface.frame.origin, pull, dot(sub(neutral.origin, surface.frame.origin), pull))
+    if isinstance(surface, CylinderSurface):
+        radius = surface.radius
+    else:
+        radius = distance(center, surface.frame.origin) * math.tan(surface.half_angle)
+    lean = angle if face.outward else -angle
+    if lean == 0.0:
+        return CylinderSurface(surface.frame.moved_to(center), radius)
+    up = pull if lean < 0.0 else scaled(pull, -1.0)
+    half = abs(lean)
+    apex = along(center, up, -radius / math.tan(half))
+    return ConeSurface(Plane(apex, up, surface.frame.x), half)

@@ -1,0 +1,205 @@
+"""Faces moved to other surfaces: vertices and edges are found anew where the surfaces now meet.
+
+The faces keep their neighbours. What loses its length or its width is taken out; where faces would have to
+get other neighbours, that is refused.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from ...errors import ModellingError
+from ...geometry.curves import Circle, Curve, Line
+from ...geometry.meetings import SAME, meeting
+from ...geometry.placement import Plane
+from ...geometry.surfaces import Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, add, distance, dot, norm, scaled, sub
+from ...topology.body import Body
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..blend.checks import refuse_crossing_loops
+from ..blend.collapse import collapsed
+from ..blend.corners import fans_at
+from ..blend.joining import exact_between, hit_near
+from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
+from ..boolean.regrouping import with_whole_faces
+
+NEWTON_STEPS = 60
+OFF = 1e-3 * RESOLUTION
+
+Moved = Mapping[Face, tuple[Surface, bool]]
+"""Faces that move: the new surface, and whether its normal looks out of the body."""
+
+
+def resurfaced(body: Body, moved: Moved) -> Body:
+    """The body with some faces on other surfaces.
+
+    Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
+    longer meet, or meet in no line or conic.
+    """
+    lumps = _Resurfacer(body, moved).run()
+    left = collapsed(lumps)
+    faces = [f for lump in left.lumps for shell in lump.shells for f in shell.faces]
+    known = set(body.brep_faces)
+    refuse_crossing_loops(face for face in faces if face not in known)
+    return with_whole_faces(Body.made(left.lumps, body.unit))
+
+
+class _Resurfacer:
+    def __init__(self, body: Body, moved: Moved) -> None:
+        self._body = body
+        self._moved = moved
+        self._vertices: dict[Vertex, Vertex] = {}
+        self._edges: dict[Edge, Coedge] = {}
+
+    def run(self) -> list[Lump]:
+        self._move_vertices()
+        for edge, uses in self._body.faces_of_edge.items():
+            self._edges[edge] = self._edge(edge, sides_of(uses))
+        return [
+            Lump(self._shell(lump.outer), tuple(self._shell(void) for void in lump.voids))
+            for lump in self._body.pieces
+        ]
+
+    def _surface(self, face: Face) -> Surface:
+        return self._moved[face][0] if face in self._moved else face.surface
+
+    # -------------------------------------------------------------- vertices
+
+    def _move_vertices(self) -> None:
+        ends = {v for edge in self._body.faces_of_edge for v in (edge.start, edge.end) if v is not None}
+        for vertex, fans in fans_at(self._body.brep_faces, ends).items():
+            faces = list(dict.fromkeys(wedge.face for fan in fans for wedge in fan))
+            if not any(face in self._moved for face in faces):
+                self._vertices[vertex] = vertex
+                continue
+            smooth = [
+                sides_of(self._body.faces_of_edge[wedge.leaves.edge])
+                for fan in fans
+                for wedge in fan
+                if self._is_smooth(wedge.leaves.edge)
+            ]
+            self._vertices[vertex] = Vertex(self._meeting_point(vertex.point, faces, smooth))
+
+    def _is_smooth(self, edge: Edge) -> bool:
+        faces = sides_of(self._body.faces_of_edge[edge])
+        return abs(turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1))) <= SMOOTH
+
+    def _meeting_point(self, start: Vec3, faces: Sequence[Face], smooth: Sequence[tuple[Face, Face]]) -> Vec3:
+        """The point near `start` on all surfaces of some faces; pairs of them may meet smoothly."""
+        surfaces = [self._surface(face) for face in faces]
+        point = self._on_smooth_edge(start, faces, smooth[0]) if smooth else _common_point(start, surfaces)
+        off = max(abs(surface.gap(point)) for surface in surfaces)
+        if not off <= RESOLUTION:
+            x, y, z = start
+            raise ModellingError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
+        return point
+
+    def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], pair: tuple[Face, Face]) -> Vec3:
+        """Where the line of contact of two faces meets a third: their surfaces alone do not tell."""
+        one, two = (self._surface(face) for face in pair)
+        others = [face for face in faces if face not in pair]
+        curve = _nearest_curve(_curves(one, two), start)
+        if curve is None or not others:
+            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
+        size = max(1.0, norm(start))
+        return curve.point(hit_near(curve, curve.parameter(start), self._surface(others[0]), size, others[0]))
+
+    # -------------------------------------------------------------- edges
+
+    def _edge(self, edge: Edge, faces: tuple[Face, Face]) -> Coedge:
+        ends = [None if v is None else self._vertices[v] for v in (edge.start, edge.end)]
+        same_ends = ends[0] is edge.start and ends[1] is edge.end
+        if same_ends and not any(face in self._moved for face in faces):
+            return Coedge(edge, True)
+        one, two = (self._surface(face) for face in faces)
+        start, end = ends
+        if start is None or end is None:
+            return self._ring(edge, one, two)
+        if distance(start.point, end.point) <= RESOLUTION:
+            return Coedge(Edge(Line(start.point, edge.curve.tangent(edge.t0)), 0.0, 0.0, start, end), True)
+        shift = scaled(
+            add(
+                sub(start.point, edge.end_points()[0]),
+                sub(end.point, edge.end_points()[1]),
+            ),
+            0.5,
+        )
+        found = exact_between(one, two, start, end, add(edge.midpoint(), shift))
+        if found is None:
+            raise ModellingError(
+                f"a {one.kind} and a {two.kind} would meet in no line or conic; this cannot be made yet"
+            )
+        middle = 0.5 * (edge.t0 + edge.t1)
+        way = found.direction_at(0.5 * (found.edge.t0 + found.edge.t1))
+        if dot(way, edge.curve.tangent(middle)) <= 0.0:
+            raise TooLargeError("an edge would turn over", faces[0])
+        return found
+
+    def _ring(self, edge: Edge, one: Surface, two: Surface) -> Coedge:
+        curve = _nearest_curve([c for c in _curves(one, two) if c.period], edge.curve.point(edge.t0))
+        found = meeting(one, two)
+        if curve is None and found is not None and found.points:
+            point = min(found.points, key=lambda p: distance(p, edge.curve.point(edge.t0)))
+            return Coedge(Edge(Circle(Plane(point, (0.0, 0.0, 1.0)), 0.0), 0.0, math.tau, None, None), True)
+        if curve is None:
+            raise ModellingError(f"a {one.kind} and a {two.kind} no longer meet in a closed curve")
+        t = curve.parameter(edge.curve.point(edge.t0))
+        same_way = dot(curve.tangent(t), edge.curve.tangent(edge.t0)) > 0.0
+        return Coedge(Edge(curve, 0.0, curve.period, None, None), same_way)
+
+    # -------------------------------------------------------------- faces
+
+    def _shell(self, shell: Shell) -> Shell:
+        return Shell(tuple(self._face(face) for face in shell.faces))
+
+    def _face(self, face: Face) -> Face:
+        loops = tuple(Loop(tuple(self._coedge(c) for c in loop.coedges)) for loop in face.loops)
+        same = all(
+            new.edge is old.edge
+            for fresh, loop in zip(loops, face.loops, strict=True)
+            for new, old in zip(fresh.coedges, loop.coedges, strict=True)
+        )
+        if same and face not in self._moved:
+            return face
+        surface, outward = self._moved.get(face, (face.surface, face.outward))
+        return Face(surface, outward, loops, face.names)
+
+    def _coedge(self, coedge: Coedge) -> Coedge:
+        made = self._edges[coedge.edge]
+        return Coedge(made.edge, made.forward is coedge.forward)
+
+
+def _curves(one: Surface, two: Surface) -> list[Curve]:
+    found = meeting(one, two)
+    return [] if found is None or found is SAME else [*found.touches, *found.curves]
+
+
+def _nearest_curve(curves: Sequence[Curve], point: Vec3) -> Curve | None:
+    return min(curves, key=lambda c: distance(c.point(c.parameter(point)), point), default=None)
+
+
+def _common_point(start: Vec3, surfaces: Sequence[Surface]) -> Vec3:
+    """By Newton's method on the signed distances; planes in one step."""
+    p = np.array(start)
+    for _ in range(NEWTON_STEPS):
+        place = (float(p[0]), float(p[1]), float(p[2]))
+        gaps = np.array([surface.gap(place) for surface in surfaces])
+        normals = np.array([surface.normal(place) for surface in surfaces])
+        step = np.linalg.lstsq(normals, -gaps, rcond=1e-9)[0]
+        p = p + step
+        if np.abs(step).max() <= 1e-15 * (1.0 + np.abs(p).max()):
+            break
+    return (float(p[0]), float(p[1]), float(p[2]))
+
+
+def turned_normal(normal: Vec3, pull: Vec3, sine: float, cosine: float) -> Vec3:
+    """The normal of a wall that leans by an angle from the pull direction, on the side of `normal`."""
+    level = sub(normal, scaled(pull, dot(normal, pull)))
+    size = norm(level)
+    if size <= 1e-9:
+        raise ModellingError("a face across the pull direction has no wall to draft")
+    return add(scaled(level, cosine / size), scaled(pull, sine))
