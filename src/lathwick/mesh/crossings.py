@@ -165,16 +165,17 @@ def _near(corners: FloatArray, one: IntArray, two: IntArray) -> IntArray:
 
 
 def _cross(corners: FloatArray, triangles: IntArray, pairs: IntArray) -> BoolArray:
-    """Whether a side of one triangle runs through the inside of the other, from side to side."""
+    """Whether a side of one triangle runs through the inside of the other, from side to side. A side that
+    ends at a common corner meets the other one's plane there, and nowhere else."""
     a, b = corners[pairs[:, 0]], corners[pairs[:, 1]]
     same = triangles[pairs[:, 0]][:, :, None] == triangles[pairs[:, 1]][:, None, :]
-    shared = same.sum(axis=(1, 2))
+    common = (same.any(axis=2), same.any(axis=1))
+    apart = common[0].sum(axis=1) < 2
     found = np.zeros(len(pairs), dtype=bool)
-    todo = np.flatnonzero(shared < 2)
     for k in range(3):
-        for sides, other in ((a, b), (b, a)):
-            hit = _pierces(sides[todo, k], sides[todo, (k + 1) % 3], other[todo])
-            found[todo] |= hit
+        for sides, other, shared in ((a, b, common[0]), (b, a, common[1])):
+            todo = np.flatnonzero(apart & ~shared[:, k] & ~shared[:, (k + 1) % 3])
+            found[todo] |= _pierces(sides[todo, k], sides[todo, (k + 1) % 3], other[todo])
     return found
 
 

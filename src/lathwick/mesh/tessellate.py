@@ -19,6 +19,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
 from .apart import told_apart
+from .bands import band_of, grid_of
 from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, strip, wall_ends, whole
 from .delaunay import triangulated
@@ -187,7 +188,12 @@ def _filled(
         if ends is not None:
             triangles.append(strip(ends, samples))
             continue
-        if not face.loops:
+        band = band_of(face)
+        grid = None if band is None else grid_of(face, band, samples, border, finer[face], reach)
+        if grid is not None:
+            added, made = grid
+            made = np.where(made >= len(border), made + (count - len(border)), made)
+        elif not face.loops:
             added, made = whole(face.surface, face.outward, finer[face], reach)
             made = made + count
         else:
@@ -308,6 +314,8 @@ def _unpinched(ring: list[int]) -> list[list[int]]:
 def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
     """Give both ends of each wall, which are one profile at two heights, the same parameters."""
     walls = [ends for face in body.brep_faces if (ends := wall_ends(face)) is not None]
+    bands = [band for face in body.brep_faces if (band := band_of(face)) is not None]
+    walls += [pair for band in bands for pair in band.pairs()]
     changed = True
     while changed:
         changed = False

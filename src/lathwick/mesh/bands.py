@@ -1,0 +1,155 @@
+"""Rounds as grids: a face on a torus or a canal between two curves along it, with arcs across at its ends.
+
+Such a face leaves its neighbours without an angle. Triangles that follow its own lines keep clear of
+theirs; triangles that lie anyhow would pass through them.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..geometry.canal import CanalSurface
+from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import TorusSurface
+from ..topology.brep import Coedge, Face
+from ..topology.windings import unrolled
+from .mesh import IntArray
+from .sampling import Samples, Tolerance
+
+SAME = 1e-6
+"""Parameters that differ by less than this are equal."""
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """The coedges along a band, and those across its ends, None of a ring. `along` is the number of the
+    surface's parameter that runs along it."""
+
+    first: Coedge
+    second: Coedge
+    ends: tuple[Coedge, Coedge] | None
+    along: int
+
+    def pairs(self) -> list[tuple[Coedge, Coedge]]:
+        """Coedges that need points at the same shares of their length."""
+        return [(self.first, self.second), *([self.ends] if self.ends else [])]
+
+
+def band_of(face: Face) -> Band | None:
+    """The band that a face is, by the kinds and the ends of its edges; None if it is none."""
+    surface = face.surface
+    if not isinstance(surface, TorusSurface | CanalSurface):
+        return None
+    along = 0
+    if len(face.loops) == 2 and all(len(loop.coedges) == 1 for loop in face.loops):
+        one, two = (loop.coedges[0] for loop in face.loops)
+        if all(_runs_along(surface, c, along) for c in (one, two)) and one.forward is not two.forward:
+            return Band(one, two, None, along)
+        return None
+    if len(face.loops) != 1 or len(face.loops[0].coedges) != 4:
+        return None
+    ring = face.loops[0].coedges
+    for k in (0, 1):
+        one, end, two, start = (ring[(k + n) % 4] for n in range(4))
+        if all(_runs_along(surface, c, along) for c in (one, two)) and all(
+            _runs_along(surface, c, 1 - along) for c in (end, start)
+        ):
+            return Band(one, two, (end, start), along)
+    return None
+
+
+def _runs_along(surface: TorusSurface | CanalSurface, coedge: Coedge, which: int) -> bool:
+    """Whether the other parameter does not change along an edge; on a canal it may, along the spine."""
+    edge = coedge.edge
+    t = np.linspace(edge.t0, edge.t1, 5)
+    uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
+    if isinstance(surface, CanalSurface) and which == 0:
+        shares = (uv[:, 0] - uv[0, 0]) / (uv[-1, 0] - uv[0, 0]) if not edge.is_closed else None
+        return edge.curve.kind == "spline" and (
+            shares is None or bool(np.abs(shares - np.linspace(0.0, 1.0, 5)).max() < SAME)
+        )
+    return edge.curve.kind == "circle" and bool(np.abs(uv[:, 1 - which] - uv[0, 1 - which]).max() < SAME)
+
+
+def grid_of(
+    face: Face, band: Band, samples: Samples, points: FloatArray, tolerance: Tolerance, reach: float
+) -> tuple[FloatArray, IntArray] | None:
+    """New points, which count from len(points), and triangles of a band, (T, 3); None where the points of its
+    edges do not lie opposite each other."""
+    surface = face.surface
+    assert isinstance(surface, TorusSurface | CanalSurface)
+    below, above = np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])
+    if len(below) != len(above):
+        return None
+    low, high = (unrolled(surface.parameters(points[row]), surface) for row in (below, above))
+    low, high = _unclosed(low, band), _unclosed(high, band)
+    turns = math.tau * np.round((low[0] - high[0]) / math.tau)
+    if isinstance(surface, CanalSurface):
+        turns = (
+            np.array([surface.period * round((low[0, 0] - high[0, 0]) / surface.period), 0.0])
+            if (surface.period)
+            else np.zeros(2)
+        )
+    high = high + turns
+    if np.abs(low[:, 0] - high[:, 0]).max() > SAME:
+        return None
+    if band.ends is None:
+        span = float(np.abs(high[:, 1] - low[:, 1]).max())
+        radius = surface.minor if isinstance(surface, TorusSurface) else surface.radius
+        shares = np.linspace(0.0, 1.0, max(1, math.ceil(span / tolerance.span(radius, reach) - 1e-9)) + 1)
+        sides = None
+    else:
+        right, left = np.array(samples.along(band.ends[0])), np.array(samples.along(band.ends[1])[::-1])
+        if len(right) != len(left):
+            return None
+        found = [_shares(surface.parameters(points[row])[:, 1]) for row in (right, left)]
+        if np.abs(found[0] - found[1]).max() > SAME:
+            return None
+        shares, sides = found[0], (left, right)
+    return _made(face, surface, (below, above), (low, high), shares, sides, points)
+
+
+def _unclosed(uv: FloatArray, band: Band) -> FloatArray:
+    return uv if band.ends else np.vstack([uv[:-1], uv[:1]])
+
+
+def _shares(v: FloatArray) -> FloatArray:
+    v = np.unwrap(v)
+    return np.asarray((v - v[0]) / (v[-1] - v[0]))
+
+
+def _made(
+    face: Face,
+    surface: TorusSurface | CanalSurface,
+    rows: tuple[IntArray, IntArray],
+    uv: tuple[FloatArray, FloatArray],
+    shares: FloatArray,
+    sides: tuple[IntArray, IntArray] | None,
+    points: FloatArray,
+) -> tuple[FloatArray, IntArray]:
+    columns, count = len(rows[0]), len(shares) - 1
+    table = np.empty((count + 1, columns), dtype=np.int64)
+    table[0], table[-1] = rows
+    inner = slice(0, columns - 1) if sides is None else slice(1, columns - 1)
+    width = inner.stop - inner.start
+    new = len(points) + np.arange((count - 1) * width).reshape(count - 1, width)
+    table[1:-1, inner] = new
+    if sides is None:
+        table[1:-1, -1] = table[1:-1, 0]
+    else:
+        table[1:-1, 0], table[1:-1, -1] = (side[1:-1] for side in sides)
+    middle = shares[1:-1, None, None]
+    spots = (1.0 - middle) * uv[0][None, inner] + middle * uv[1][None, inner]
+    added = surface.points(spots.reshape(-1, 2))
+    a, b, c, d = table[:-1, :-1], table[:-1, 1:], table[1:, 1:], table[1:, :-1]
+    first, second = (np.stack(corners, axis=-1).reshape(-1, 3) for corners in ((a, b, c), (a, c, d)))
+    triangles = np.concatenate([first, second])
+    places = np.concatenate([points, added])[triangles]
+    areas = np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
+    largest = int((areas**2).sum(axis=1).argmax())
+    normal = face.surface.normals(places[largest].mean(axis=0)[None])[0]
+    looks_out = float(areas[largest] @ normal) > 0.0
+    return added, triangles if looks_out is face.outward else triangles[:, ::-1]
