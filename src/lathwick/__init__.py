@@ -56,6 +56,7 @@ if TYPE_CHECKING:
     from .modelling.hole import THROUGH as THROUGH
     from .modelling.hole import hole as hole
     from .modelling.local.draft import draft as draft
+    from .modelling.local.shell import shell as shell
     from .modelling.patterns import circular_pattern as circular_pattern
     from .modelling.patterns import linear_pattern as linear_pattern
     from .modelling.patterns import mirror as mirror
@@ -109,6 +110,7 @@ _HOMES = {
         "hole",
     ),
     "modelling.local.draft": ("draft",),
+    "modelling.local.shell": ("shell",),
     "modelling.patterns": (
         "circular_pattern",
         "linear_pattern",

@@ -13,6 +13,8 @@ from ..modelling.blend.fillet import Edges, fillet
 from ..modelling.extrude import extrude, extrude_to
 from ..modelling.flat_faces import plane_of_face
 from ..modelling.hole import THROUGH, Depth, Through, hole
+from ..modelling.local.draft import draft
+from ..modelling.local.shell import Faces, shell
 from ..modelling.revolve import revolve
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
@@ -250,6 +252,38 @@ class Job(Recorder):
             name, "chamfer", detail, lambda _: chamfer(body, edges, size, size2, angle, step=name)
         )
         return made
+
+    def draft(
+        self,
+        name: str,
+        body: Body,
+        faces: Faces,
+        angle: float | tuple[float, float],
+        neutral: Plane,
+        split: bool = False,
+    ) -> Body:
+        """Lean walls by an angle in degrees about a neutral plane; see `lathwick.draft`."""
+        return self._record(
+            name, "draft", f"{angle} degrees", lambda _: draft(body, faces, angle, neutral, split, step=name)
+        )
+
+    def shell(
+        self,
+        name: str,
+        body: Body,
+        thickness: float,
+        open: Faces = (),
+        *,
+        other: Sequence[tuple[Faces, float]] = (),
+    ) -> Body:
+        """Hollow a body out to walls of a thickness, without walls at the open faces; see `lathwick.shell`.
+        Inner faces: `name/inside`."""
+        return self._record(
+            name,
+            "shell",
+            f"thickness {thickness}",
+            lambda _: shell(body, thickness, open, other=other, step=name),
+        )
 
     def split(self, name: str, body: Body, plane: Plane) -> Body:
         """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""

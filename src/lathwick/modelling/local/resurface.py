@@ -25,6 +25,7 @@ from ..blend.collapse import collapsed
 from ..blend.corners import fans_at
 from ..blend.joining import exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
+from ..boolean.grouping import Sets
 from ..boolean.regrouping import with_whole_faces
 
 NEWTON_STEPS = 60
@@ -34,13 +35,15 @@ Moved = Mapping[Face, tuple[Surface, bool]]
 """Faces that move: the new surface, and whether its normal looks out of the body."""
 
 
-def resurfaced(body: Body, moved: Moved) -> Body:
+def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body:
     """The body with some faces on other surfaces.
+
+    swallowed : rounds that go: their neighbours then meet each other.
 
     Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
     longer meet, or meet in no line or conic.
     """
-    lumps = _Resurfacer(body, moved).run()
+    lumps = _Resurfacer(body, moved, swallowed).run()
     left = collapsed(lumps)
     faces = [f for lump in left.lumps for shell in lump.shells for f in shell.faces]
     known = set(body.brep_faces)
@@ -49,9 +52,11 @@ def resurfaced(body: Body, moved: Moved) -> Body:
 
 
 class _Resurfacer:
-    def __init__(self, body: Body, moved: Moved) -> None:
+    def __init__(self, body: Body, moved: Moved, swallowed: Sequence[Face]) -> None:
         self._body = body
         self._moved = moved
+        self._swallowed = set(swallowed)
+        self._beside = {face: self._neighbours_along(face) for face in swallowed}
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Coedge] = {}
 
@@ -69,12 +74,29 @@ class _Resurfacer:
 
     # -------------------------------------------------------------- vertices
 
+    def _neighbours_along(self, face: Face) -> list[Face]:
+        """The faces that a swallowed round joins smoothly."""
+        found = []
+        for coedge in face.coedges():
+            other = next(f for f, _ in self._body.faces_of_edge[coedge.edge] if f is not face)
+            if other not in self._swallowed and self._is_smooth(coedge.edge):
+                found.append(other)
+        return list(dict.fromkeys(found))
+
+    def _is_contracted(self, edge: Edge) -> bool:
+        """Whether an edge runs across a swallowed round."""
+        faces = [face for face, _ in self._body.faces_of_edge[edge]]
+        gone = [face for face in faces if face in self._swallowed]
+        return bool(gone) and (len(gone) == 2 or not self._is_smooth(edge)) and not edge.is_closed
+
     def _move_vertices(self) -> None:
         ends = {v for edge in self._body.faces_of_edge for v in (edge.start, edge.end) if v is not None}
-        for vertex, fans in fans_at(self._body.brep_faces, ends).items():
+        fans_of = fans_at(self._body.brep_faces, ends)
+        for cluster in self._clusters(list(fans_of)):
+            fans = [fan for vertex in cluster for fan in fans_of[vertex]]
             faces = list(dict.fromkeys(wedge.face for fan in fans for wedge in fan))
-            if not any(face in self._moved for face in faces):
-                self._vertices[vertex] = vertex
+            if not any(face in self._moved or face in self._swallowed for face in faces):
+                self._vertices.update((vertex, vertex) for vertex in cluster)
                 continue
             smooth = [
                 sides_of(self._body.faces_of_edge[wedge.leaves.edge])
@@ -82,7 +104,23 @@ class _Resurfacer:
                 for wedge in fan
                 if self._is_smooth(wedge.leaves.edge)
             ]
-            self._vertices[vertex] = Vertex(self._meeting_point(vertex.point, faces, smooth))
+            left = [face for face in faces if face not in self._swallowed]
+            smooth = [pair for pair in smooth if pair[0] in left and pair[1] in left]
+            start = scaled(_total([vertex.point for vertex in cluster]), 1.0 / len(cluster))
+            made = Vertex(self._meeting_point(start, left, smooth))
+            self._vertices.update((vertex, made) for vertex in cluster)
+
+    def _clusters(self, vertices: list[Vertex]) -> list[list[Vertex]]:
+        """Vertices that become one, as the edges between them are swallowed."""
+        number = {vertex: k for k, vertex in enumerate(vertices)}
+        sets = Sets(len(vertices))
+        for edge in self._body.faces_of_edge:
+            if edge.start is not None and edge.end is not None and self._is_contracted(edge):
+                sets.join(number[edge.start], number[edge.end])
+        found: dict[int, list[Vertex]] = {}
+        for vertex, k in number.items():
+            found.setdefault(sets.find(k), []).append(vertex)
+        return list(found.values())
 
     def _is_smooth(self, edge: Edge) -> bool:
         faces = sides_of(self._body.faces_of_edge[edge])
@@ -113,8 +151,9 @@ class _Resurfacer:
     def _edge(self, edge: Edge, faces: tuple[Face, Face]) -> Coedge:
         ends = [None if v is None else self._vertices[v] for v in (edge.start, edge.end)]
         same_ends = ends[0] is edge.start and ends[1] is edge.end
-        if same_ends and not any(face in self._moved for face in faces):
+        if same_ends and not any(face in self._moved or face in self._swallowed for face in faces):
             return Coedge(edge, True)
+        faces = self._meeting_faces(faces)
         one, two = (self._surface(face) for face in faces)
         start, end = ends
         if start is None or end is None:
@@ -138,6 +177,15 @@ class _Resurfacer:
         if dot(way, edge.curve.tangent(middle)) <= 0.0:
             raise TooLargeError("an edge would turn over", faces[0])
         return found
+
+    def _meeting_faces(self, faces: tuple[Face, Face]) -> tuple[Face, Face]:
+        """The faces that meet in an edge: beside a swallowed round that on its other side."""
+        for k in (0, 1):
+            if faces[k] in self._swallowed and faces[1 - k] not in self._swallowed:
+                others = [face for face in self._beside[faces[k]] if face is not faces[1 - k]]
+                if len(others) == 1:
+                    return (others[0], faces[1]) if k == 0 else (faces[0], others[0])
+        return faces
 
     def _ring(self, edge: Edge, one: Surface, two: Surface) -> Coedge:
         curve = _nearest_curve([c for c in _curves(one, two) if c.period], edge.curve.point(edge.t0))
@@ -171,6 +219,11 @@ class _Resurfacer:
     def _coedge(self, coedge: Coedge) -> Coedge:
         made = self._edges[coedge.edge]
         return Coedge(made.edge, made.forward is coedge.forward)
+
+
+def _total(points: Sequence[Vec3]) -> Vec3:
+    x, y, z = (math.fsum(row) for row in zip(*points, strict=True))
+    return (x, y, z)
 
 
 def _curves(one: Surface, two: Surface) -> list[Curve]:

@@ -1,0 +1,131 @@
+"""A body hollowed out to walls of some thickness."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from numbers import Real
+
+from ...errors import ModellingError
+from ...geometry.tolerance import RESOLUTION
+from ...topology.body import Body, BodyFace
+from ...topology.brep import Face, Lump, Shell
+from ...topology.names import FaceName
+from ..blend.checks import refuse_collisions
+from ..boolean.operations import combined
+from .offset import offset_surface
+from .resurface import resurfaced
+
+Faces = Iterable[BodyFace] | BodyFace
+
+TRIES = 30
+WHOLE = 1e-9
+
+
+def shell(
+    body: Body,
+    thickness: float,
+    open: Faces = (),
+    *,
+    other: Sequence[tuple[Faces, float]] = (),
+    step: str = "",
+) -> Body:
+    """The body hollowed out: walls of the given thickness stay inside its faces.
+
+    thickness : negative for walls on the outside, around the body as a hollow. open : faces without a wall;
+    without any the hollow is closed. other : faces, and the thickness of the wall at them.
+
+    Rounds whose radius is not larger than the thickness leave a sharp edge inside. Inner faces are called
+    `step/inside`. Raises ModellingError for a thickness that does not fit; it names the largest that works.
+    """
+    size = _checked(thickness)
+    opened = _faces(body, open)
+    if len(opened) == len(body.brep_faces):
+        raise ModellingError("every face is open; no wall would be left")
+    walls = dict.fromkeys((face for face in body.brep_faces if face not in opened), size)
+    for faces, value in other:
+        for face in _faces(body, faces):
+            if face in opened:
+                raise ModellingError("a face is open and has a thickness")
+            if math.copysign(1.0, _checked(value)) != math.copysign(1.0, size):
+                raise ModellingError("walls are all inside or all outside")
+            walls[face] = float(value)
+    try:
+        return _hollowed(body, walls, step)
+    except ModellingError as error:
+        share = _largest_share(body, walls, step)
+        if share is None:
+            raise
+        raise ModellingError(
+            f"a thickness of {thickness:g} is too large: {error.message}; "
+            f"the largest that works is {_cut_off(share * size):.4g}"
+        ) from None
+
+
+def _checked(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, Real) or not abs(float(value)) > RESOLUTION:
+        raise ModellingError(f"a thickness must be more than {RESOLUTION:g}, got {value!r}")
+    return float(value)
+
+
+def _faces(body: Body, faces: Faces) -> list[Face]:
+    items = [faces] if isinstance(faces, BodyFace) else list(faces)
+    known = set(body.brep_faces)
+    for item in items:
+        if not isinstance(item, BodyFace):
+            raise ModellingError(f"faces are wanted, got {item!r}")
+        if item.brep not in known:
+            raise ModellingError("a face belongs to another body; select faces of the body that is passed")
+    return list(dict.fromkeys(item.brep for item in items))
+
+
+def _hollowed(body: Body, walls: Mapping[Face, float], step: str) -> Body:
+    moved, swallowed = {}, []
+    for face, thickness in walls.items():
+        made = offset_surface(face, -thickness)
+        if made is None:
+            swallowed.append(face)
+        else:
+            moved[face] = made
+    other = resurfaced(body, moved, swallowed)
+    refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
+    inward = next(iter(walls.values())) > 0.0
+    outer, inner = (body, other) if inward else (other, body)
+    result = combined(outer, _named(inner, FaceName(step, "inside"), inward), "cut")
+    if result is None:
+        raise ModellingError("nothing is left of the walls")
+    if abs(result.volume - (outer.volume - inner.volume)) > WHOLE * outer.volume:
+        raise ModellingError("the hollow breaks through a wall")
+    return result
+
+
+def _named(body: Body, name: FaceName, only: bool) -> Body:
+    """The body with one name on all faces, if they are new."""
+    if not only:
+        return body
+
+    def named(shell: Shell) -> Shell:
+        return Shell(tuple(Face(f.surface, f.outward, f.loops, (name,)) for f in shell.faces))
+
+    return Body(tuple(Lump(named(p.outer), tuple(map(named, p.voids))) for p in body.pieces), body.unit)
+
+
+def _largest_share(body: Body, walls: Mapping[Face, float], step: str) -> float | None:
+    low, high = 0.0, 1.0
+    for _ in range(TRIES):
+        middle = 0.5 * (low + high)
+        try:
+            _hollowed(body, {face: middle * t for face, t in walls.items()}, step)
+        except ModellingError:
+            high = middle
+        else:
+            low = middle
+        if low and high - low < 1e-5 * low:
+            break
+    return low if low > 1e-6 else None
+
+
+def _cut_off(value: float) -> float:
+    """The value, cut off behind four digits."""
+    unit = 10.0 ** (math.floor(math.log10(abs(value))) - 3)
+    return math.trunc(value / unit) * unit
