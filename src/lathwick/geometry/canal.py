@@ -21,6 +21,7 @@ from .spline_surface import SplineSurface
 from .vector import Vec3
 
 NOWHERE = 1e-300
+ROOM = 1.1
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,8 +29,8 @@ class CanalSurface:
     """The points at distance `radius` from `spine`, across it.
 
     u is the spine's parameter, v the angle (radians, -pi to pi) about it from the direction to `zero`, a
-    curve of the surface with the same parameter, counter-clockwise seen against the spine's direction. The
-    normal points away from the spine.
+    curve of the surface with the same parameter, clockwise seen against the spine's direction. The normal
+    points away from the spine.
     """
 
     spine: FittedCurve
@@ -47,6 +48,22 @@ class CanalSurface:
         """At the start of the spine, the normal along it."""
         origin = self.spine.point(self.spine.low)
         return Plane(origin, self.spine.tangent(self.spine.low))
+
+    @cached_property
+    def fastest(self) -> float:
+        """The largest length of spine per unit of u, about."""
+        return float(np.linalg.norm(self.spine.derivatives(self._samples), axis=1).max()) * ROOM
+
+    @cached_property
+    def sharpest_bend(self) -> float:
+        """The largest curvature of the spine, about."""
+        d1, d2 = self.spine.derivatives(self._samples), self.spine.second(self._samples)
+        bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
+        return float(bend.max()) * ROOM
+
+    @property
+    def _samples(self) -> FloatArray:
+        return np.linspace(self.spine.low, self.spine.high, 129)
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`."""
@@ -103,7 +120,7 @@ class CanalSurface:
         x = self.zero.points(u) - self.spine.points(u)
         x = x - (x * along).sum(axis=1)[:, None] * along
         x = x / np.linalg.norm(x, axis=1)[:, None]
-        return x, np.cross(along, x)
+        return x, np.cross(x, along)
 
     def as_spline(self, low: FloatArray, high: FloatArray, stops: FloatArray) -> SplineSurface:
         """A rational B-spline surface, u along the spine, v across, that agrees with the canal at all `stops`

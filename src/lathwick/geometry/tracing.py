@@ -18,6 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
+from .canal import CanalSurface
 from .flat_contacts import flat_contacts
 from .meetings import Meeting
 from .placement import FloatArray
@@ -34,6 +35,9 @@ SMALLEST = 1e-6
 FIT = 3e-11
 MOST_POINTS = 3000
 OVERLAP = 10
+SPINDLE = 0.2
+"""Of a spindle torus the steps are so much of the tube's radius."""
+
 SINGULAR = 1e-6
 FLAT = 0.3
 """Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
@@ -43,7 +47,7 @@ NODE_REACH = 0.02
 
 NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
-ORDER = ("torus", "sphere", "cylinder", "cone", "spline", "plane")
+ORDER = ("canal", "torus", "sphere", "cylinder", "cone", "spline", "plane")
 
 
 def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
@@ -398,7 +402,9 @@ def _bend(surface: Surface) -> float | None:
     if isinstance(surface, (CylinderSurface, SphereSurface)):
         return surface.radius
     if isinstance(surface, TorusSurface):
-        return min(surface.minor, surface.major - surface.minor)
+        return min(surface.minor, max(surface.major - surface.minor, SPINDLE * surface.minor))
+    if isinstance(surface, CanalSurface):
+        return min(surface.radius, 1.0 / max(surface.sharpest_bend, 1e-9))
     if isinstance(surface, ExtrudedSurface):
         curve = surface.profile
         high = curve.high if isinstance(curve, SplineCurve) else math.tau
@@ -420,6 +426,8 @@ def _domain(surface: Surface, corners: FloatArray) -> tuple[tuple[float, float],
         return (-math.pi, -math.pi / 2), (math.pi, math.pi / 2)
     if isinstance(surface, TorusSurface):
         return (-math.pi, -math.pi), (math.pi, math.pi)
+    if isinstance(surface, CanalSurface):
+        return (surface.spine.low, -math.pi), (surface.spine.high, math.pi)
     assert isinstance(surface, ExtrudedSurface)
     if isinstance(surface.profile, SplineCurve):
         return (surface.profile.low, low[2]), (surface.profile.high, high[2])
@@ -441,6 +449,9 @@ def _sizes(surface: Surface, cells: FloatArray, du: float, dv: float) -> tuple[F
         return 0.5 * du * surface.radius * level, 0.5 * dv * surface.radius * ones
     if isinstance(surface, TorusSurface):
         return 0.5 * du * (surface.major + surface.minor) * ones, 0.5 * dv * surface.minor * ones
+    if isinstance(surface, CanalSurface):
+        stretched = surface.fastest * (1.0 + surface.radius * surface.sharpest_bend)
+        return 0.5 * du * stretched * ones, 0.5 * dv * surface.radius * ones
     assert isinstance(surface, ExtrudedSurface)
     (first, _), (last, _) = _domain(surface, np.zeros((1, 3)))
     t = np.linspace(first, last, 200)

@@ -268,8 +268,7 @@ def _canal_strip(
         around = ((places - center) / surface.radius).reshape(-1, k, 3)
         points[here] = (places - reference).reshape(-1, k, 3)
         normals[here] = sign * around
-        # (du) cross (dv) looks away from the spine or at it, as v runs: counter-clockwise about it
-        weights[here] = inner * surface.radius * surface.stretch(u, around) * (du * sign)[:, None]
+        weights[here] = -inner * surface.radius * surface.stretch(u, around) * (du * sign)[:, None]
     return Strip(points, normals, weights, face)
 
 

@@ -101,7 +101,7 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     room = 0.02 * float(np.ptp(uv[:, 1]))
     for count in CANAL_STOPS:
         stops = np.linspace(u0, u1, count)
-        first, last = (np.full(count, v) for v in (uv[:, 1].max() + room, uv[:, 1].min() - room))
+        first, last = (np.full(count, v) for v in (uv[:, 1].min() - room, uv[:, 1].max() + room))
         made = surface.as_spline(first, last, stops)
         middles = 0.5 * (stops[1:] + stops[:-1])
         spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])
