@@ -93,21 +93,20 @@ class BSpline:
         return sorted(found)
 
     @cached_property
-    def _grid(self) -> tuple[FloatArray, FloatArray]:
-        """Parameters close together along the whole curve, and the points there."""
+    def _grid(self) -> tuple[FloatArray, Any]:
+        """Parameters close together along the whole curve, and a tree of the points there."""
+        from scipy.spatial import cKDTree
+
         stops = self.breaks(self.low, self.high)
         each = max(4, -(-GRID // (len(stops) - 1)))
         spans = [np.linspace(a, b, each) for a, b in _pairs(stops)]
         t = np.unique(np.concatenate(spans))
-        return t, self.points(t)
+        return t, cKDTree(self.points(t))
 
     def nearest(self, points: FloatArray) -> FloatArray:
         """Parameters of the points of the curve nearest to `points`, shape (N, d); returns (N,)."""
-        t, places = self._grid
-        best = np.empty(len(points), dtype=np.intp)
-        for start in range(0, len(points), 256):
-            part = points[start : start + 256]
-            best[start : start + 256] = ((part[:, None] - places[None]) ** 2).sum(axis=2).argmin(axis=1)
+        t, tree = self._grid
+        best = np.asarray(tree.query(points)[1], dtype=np.intp)
         u = t[best]
         for _ in range(NEWTON_ROUNDS):
             off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
@@ -115,7 +114,7 @@ class BSpline:
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
             safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
             moved = self._kept(u - slope / safe)
-            done = np.abs(moved - u).max() <= 1e-15 * (self.high - self.low)
+            done = np.abs(moved - u).max(initial=0.0) <= 1e-15 * (self.high - self.low)
             u = moved
             if done:
                 break

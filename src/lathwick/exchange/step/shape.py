@@ -22,6 +22,7 @@ from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3, cross, negated, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ...topology.windings import loop_path, winding
 from .part21 import Instances, listed, logical, real, string
 from .splines import canal_surface, extruded_surface, spline_curve
 
@@ -64,13 +65,18 @@ class ShapeWriter:
         has_outer = face.surface.kind == "plane"
         bounds = []
         loops = face.loops
-        if isinstance(face.surface, (ExtrudedSurface, CanalSurface)) and len(loops) == 2:
-            bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face)},.T.)"))
-            loops = ()
+        rings = self._rings_round(face)
+        if rings:
+            bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face, *rings)},.T.)"))
+            loops = tuple(loop for loop in loops if loop.coedges[0] not in rings)
         if not loops and not bounds:
             bounds.append(self._rows.add(f"FACE_BOUND('',{self._whole(face)},.T.)"))
         for i, loop in enumerate(loops):
-            kind = "FACE_OUTER_BOUND" if i == 0 and (has_outer or len(loops) == 1) else "FACE_BOUND"
+            kind = (
+                "FACE_OUTER_BOUND"
+                if i == 0 and not rings and (has_outer or len(loops) == 1)
+                else "FACE_BOUND"
+            )
             bounds.append(self._rows.add(f"{kind}('',{self._loop(loop)},.T.)"))
         name = str(face.names[0]) if face.names else ""
         surface = self._surface(face)
@@ -104,9 +110,22 @@ class ShapeWriter:
         ]
         return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
 
-    def _seamed(self, face: Face) -> str:
+    def _rings_round(self, face: Face) -> tuple[Coedge, Coedge] | None:
+        """The two closed edges between which a face goes round a B-spline tube, if it does."""
+        surface = face.surface
+        if isinstance(surface, ExtrudedSurface) and len(face.loops) == 2:
+            rings = [loop.coedges[0] for loop in face.loops if len(loop.coedges) == 1]
+        elif isinstance(surface, CanalSurface) and surface.period:
+            round_it = [loop for loop in face.loops if winding(loop_path(loop, surface), surface)[0]]
+            rings = [loop.coedges[0] for loop in round_it if len(loop.coedges) == 1]
+            if len(rings) != len(round_it):
+                raise ExchangeError("a canal whose rims have corners cannot be written to STEP yet")
+        else:
+            return None
+        return (rings[0], rings[1]) if len(rings) == 2 else None
+
+    def _seamed(self, face: Face, first: Coedge, second: Coedge) -> str:
         """One loop round a tube on a B-spline surface: the standard closes those by a seam."""
-        (first,), (second,) = (loop.coedges for loop in face.loops)
         uses = [self._edge(c.edge) for c in (first, second)]
         points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
         if isinstance(face.surface, CanalSurface):

@@ -24,6 +24,7 @@ Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
 MOST_PASSES = 8
 TRIES = 24
 DIGITS = 4
+CLOSE = 5e-4
 
 
 @dataclass(frozen=True)
@@ -87,7 +88,7 @@ def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> flo
             high = middle
         if not low and high < 1e-5:
             return None
-        if low and high - low < 1e-4 * low:
+        if low and high - low < CLOSE * low:
             break
     if not low:
         return None

@@ -8,13 +8,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.canal import CanalSurface
 from ...geometry.curves import Circle, Curve, Line
 from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
+from ...geometry.spline import FittedCurve
 from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, add, distance, dot, norm, scaled, sub
@@ -156,6 +159,9 @@ class _Resurfacer:
         faces = self._meeting_faces(faces)
         one, two = (self._surface(face) for face in faces)
         start, end = ends
+        carried = self._beside_canal(edge, faces)
+        if carried is not None:
+            return Coedge(replace(carried, start=start, end=end), True)
         if start is None or end is None:
             return self._ring(edge, one, two)
         if distance(start.point, end.point) <= RESOLUTION:
@@ -186,6 +192,20 @@ class _Resurfacer:
                 if len(others) == 1:
                     return (others[0], faces[1]) if k == 0 else (faces[0], others[0])
         return faces
+
+    def _beside_canal(self, edge: Edge, faces: tuple[Face, Face]) -> Edge | None:
+        """Where a canal still touches a neighbour: the contact moves along with the canal's radius."""
+        for face in faces:
+            old, new = face.surface, self._surface(face)
+            if not isinstance(old, CanalSurface) or not isinstance(new, CanalSurface):
+                continue
+            spine, contact = old.spine, edge.curve
+            if isinstance(contact, FittedCurve) and contact.knots == spine.knots and self._is_smooth(edge):
+                share = new.radius / old.radius
+                controls = spine.controls + share * (contact.controls - spine.controls)
+                curve = FittedCurve(contact.degree, contact.knots, np.asarray(controls))
+                return Edge(curve, edge.t0, edge.t1, None, None)
+        return None
 
     def _ring(self, edge: Edge, one: Surface, two: Surface) -> Coedge:
         curve = _nearest_curve([c for c in _curves(one, two) if c.period], edge.curve.point(edge.t0))
