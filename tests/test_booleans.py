@@ -289,3 +289,11 @@ def test_files_of_mixed_bodies_are_sound(seed, tmp_path, outside_check):
     assert coarse.is_watertight
     assert fine.volume == pytest.approx(body.volume, rel=4e-3)
     assert abs(fine.volume - body.volume) < abs(coarse.volume - body.volume)
+
+
+@pytest.mark.parametrize("height", [3, 5, 8])
+def test_a_pin_that_stands_in_a_block_on_its_floor(height):
+    """Its end lies in the floor, well inside: the floor stays one face."""
+    body = lw.union(lw.box(10, 10, 5), lw.cylinder(3, height, on=lw.Plane((4, 5, 0), (0, 0, 1))))
+    assert len(body.faces()) == (6 if height <= 5 else 8)
+    assert body.volume == pytest.approx(500 + 9 * math.pi * max(0, height - 5), rel=1e-13)

@@ -63,10 +63,15 @@ def _limit(error: ModellingError, sizes: Mapping[Edge, float], blend: Blend, sha
     return start + f"all of them times {share:.{DIGITS}g} works"
 
 
-def _shown(value: float, step: int) -> float:
-    """The value rounded to the digits that are shown, less so many units of the last of them."""
-    unit = 10.0 ** (math.floor(math.log10(value)) + 1 - DIGITS)
-    return (round(value / unit) - step) * unit
+def _shown(value: float) -> list[float]:
+    """Values of few digits near one that works, the largest first: the limit itself is often round."""
+    found = []
+    for digits, step in ((2, 0), (3, 0), (DIGITS, 0), (DIGITS, 1), (DIGITS, 2)):
+        unit = 10.0 ** (math.floor(math.log10(value)) + 1 - digits)
+        near = (round(value / unit) - step) * unit
+        if near <= value * (1.0 + 2.0 * CLOSE):
+            found.append(near)
+    return sorted(set(found), reverse=True)
 
 
 def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> float | None:
@@ -93,8 +98,7 @@ def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> flo
     if not low:
         return None
     scale = min(sizes.values()) if len(set(sizes.values())) == 1 else 1.0
-    shown = (_shown(low * scale, step) / scale for step in range(4))
-    return next((share for share in shown if works(share)), None)
+    return next((near / scale for near in _shown(low * scale) if works(near / scale)), None)
 
 
 def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:

@@ -85,7 +85,7 @@ def _nested(paths: Sequence[FloatArray], areas: Sequence[float]) -> list[tuple[i
         for outer in outers:
             bottom, top = boxes[outer]
             slack = 1e-9 * (top - bottom).max()
-            if areas[outer] < -areas[hole] * (1 - 1e-9) or (low < bottom - slack).any():
+            if areas[outer] <= -areas[hole] * (1 + 1e-9) or (low < bottom - slack).any():
                 continue
             if (high > top + slack).any() or not _encloses(paths[outer], paths[hole]):
                 continue

@@ -132,7 +132,11 @@ class _Resurfacer:
     def _meeting_point(self, start: Vec3, faces: Sequence[Face], smooth: Sequence[tuple[Face, Face]]) -> Vec3:
         """The point near `start` on all surfaces of some faces; pairs of them may meet smoothly."""
         surfaces = [self._surface(face) for face in faces]
-        point = self._on_smooth_edge(start, faces, smooth[0]) if smooth else _common_point(start, surfaces)
+        point = _foot(surfaces[0], start)
+        if not smooth:
+            point = _common_point(start, surfaces)
+        elif max(abs(surface.gap(point)) for surface in surfaces) > OFF:
+            point = self._on_smooth_edge(start, faces, smooth[0])
         off = max(abs(surface.gap(point)) for surface in surfaces)
         if not off <= RESOLUTION:
             x, y, z = start
@@ -161,7 +165,7 @@ class _Resurfacer:
         start, end = ends
         carried = self._beside_canal(edge, faces)
         if carried is not None:
-            return Coedge(replace(carried, start=start, end=end), True)
+            return Coedge(_trimmed(carried, start, end), True)
         if start is None or end is None:
             return self._ring(edge, one, two)
         if distance(start.point, end.point) <= RESOLUTION:
@@ -195,12 +199,21 @@ class _Resurfacer:
 
     def _beside_canal(self, edge: Edge, faces: tuple[Face, Face]) -> Edge | None:
         """Where a canal still touches a neighbour: the contact moves along with the canal's radius."""
+        if not self._is_smooth(edge):
+            return None
+        if isinstance(edge.curve, Circle) and edge.start is not None:
+            center, one, two = edge.curve.frame.origin, *(self._surface(face) for face in faces)
+            radius = distance(self._vertices[edge.start].point, center)
+            arc = Edge(Circle(edge.curve.frame, radius), edge.t0, edge.t1, None, None)
+            points = arc.curve.points(np.linspace(arc.t0, arc.t1, 7))
+            if max(float(np.abs(s.distance(points)).max()) for s in (one, two)) <= OFF:
+                return arc
         for face in faces:
             old, new = face.surface, self._surface(face)
             if not isinstance(old, CanalSurface) or not isinstance(new, CanalSurface):
                 continue
             spine, contact = old.spine, edge.curve
-            if isinstance(contact, FittedCurve) and contact.knots == spine.knots and self._is_smooth(edge):
+            if isinstance(contact, FittedCurve) and contact.knots == spine.knots:
                 share = new.radius / old.radius
                 controls = spine.controls + share * (contact.controls - spine.controls)
                 curve = FittedCurve(contact.degree, contact.knots, np.asarray(controls))
@@ -239,6 +252,22 @@ class _Resurfacer:
     def _coedge(self, coedge: Coedge) -> Coedge:
         made = self._edges[coedge.edge]
         return Coedge(made.edge, made.forward is coedge.forward)
+
+
+def _trimmed(edge: Edge, start: Vertex | None, end: Vertex | None) -> Edge:
+    """The edge between two vertices on its curve."""
+    if start is None or end is None:
+        return replace(edge, start=start, end=end)
+    ends, period = [], edge.curve.period
+    for vertex, near in ((start, edge.t0), (end, edge.t1)):
+        t = edge.curve.parameter(vertex.point)
+        ends.append(t + period * round((near - t) / period) if period else t)
+    return Edge(edge.curve, ends[0], ends[1], start, end)
+
+
+def _foot(surface: Surface, point: Vec3) -> Vec3:
+    x, y, z = surface.points(surface.parameters(np.array([point])))[0].tolist()
+    return (x, y, z)
 
 
 def _total(points: Sequence[Vec3]) -> Vec3:

@@ -1,0 +1,47 @@
+"""Random unions of boxes and cylinders, with a random group of their edges and a radius."""
+
+from __future__ import annotations
+
+import numpy as np
+
+import lathwick as lw
+
+RADII = (0.5, 1.0, 1.5, 2.0, 3.0, 5.0)
+
+
+def random_union(seed: int) -> tuple[lw.Body, list, float]:
+    """Two or three solids on a lattice, mostly along the axes. The group: all edges, the convex or the
+    concave ones, those of a face or of a step, or a few."""
+    rng = np.random.default_rng(seed)
+    bodies = [_solid(rng, k) for k in range(rng.integers(2, 4))]
+    try:
+        body = lw.union(*bodies)
+    except lw.ModellingError:  # one that touches itself
+        body = bodies[0]
+    return body, _group(rng, body), float(rng.choice(RADII))
+
+
+def _solid(rng: np.random.Generator, number: int) -> lw.Body:
+    origin = rng.integers(-2, 3, 3) * 5.0
+    axis = np.eye(3)[rng.integers(3)] * (1 if rng.random() < 0.7 else -1)
+    if rng.random() < 0.15:
+        axis = rng.normal(size=3)
+    plane = lw.Plane(tuple(origin.tolist()), tuple(axis.tolist()))
+    if rng.random() < 0.55:
+        return lw.box(*(rng.integers(2, 6, 3) * 5.0).tolist(), on=plane, step=f"s{number}")
+    return lw.cylinder(rng.integers(2, 8) * 2.0, rng.integers(1, 6) * 5.0, on=plane, step=f"s{number}")
+
+
+def _group(rng: np.random.Generator, body: lw.Body) -> list:
+    edges, kind = body.edges(), int(rng.integers(6))
+    steps = sorted({face.step for face in body.faces()})
+    groups = {
+        0: lambda: edges,
+        1: edges.convex,
+        2: lambda: edges.concave() or edges,
+        3: lambda: body.faces()[int(rng.integers(len(body.faces())))].edges(),
+        4: lambda: body.edges(steps[int(rng.integers(len(steps)))]),
+        5: lambda: [edges[int(i)] for i in rng.choice(len(edges), min(len(edges), 3), replace=False)],
+    }
+    chosen = [edge for edge in groups[kind]() if edge.is_convex is not None]
+    return chosen or [edge for edge in edges if edge.is_convex is not None]

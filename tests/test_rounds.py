@@ -1,0 +1,321 @@
+"""Rounds: closed forms, corners of all kinds, what they swallow, what they refuse."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from scipy.integrate import quad
+
+import lathwick as lw
+
+from .rounded_unions import random_union
+
+QUARTER = 1.0 - math.pi / 4.0
+
+
+def rounded_box_volume(a, b, c, r):
+    a, b, c = a - 2 * r, b - 2 * r, c - 2 * r
+    faces, edges = 2 * (a * b + b * c + c * a), a + b + c
+    return a * b * c + faces * r + math.pi * r * r * edges + 4 / 3 * math.pi * r**3
+
+
+def rounded_box_area(a, b, c, r):
+    a, b, c = a - 2 * r, b - 2 * r, c - 2 * r
+    return 2 * (a * b + b * c + c * a) + 2 * math.pi * r * (a + b + c) + 4 * math.pi * r * r
+
+
+def rounded_plate_volume(a, b, h, corner, rim):
+    """A plate with rounded upright edges, then one rounded rim: layers of inward offsets."""
+    outline = (a - 2 * corner) * (b - 2 * corner) + 2 * corner * (a + b - 4 * corner) + math.pi * corner**2
+    around = 2 * (a + b - 4 * corner) + 2 * math.pi * corner
+    first, second = rim**2 * QUARTER, rim**3 * (5 / 3 - math.pi / 2)
+    return outline * h - around * first + math.pi * second
+
+
+def sound(body, tmp_path, outside_check):
+    """Valid, and clean for both outside checkers."""
+    assert body.is_valid
+    lw.save(body, tmp_path / "part.step")
+    outside_check(tmp_path / "part.step")
+    lw.save(body, tmp_path / "part.stl", chord=0.05, angle=12)
+    outside_check(tmp_path / "part.stl")
+
+
+@pytest.mark.parametrize("size", [(40, 30, 20), (4, 300, 7), (1, 1, 1)])
+@pytest.mark.parametrize("share", [0.05, 0.3, 0.49])
+def test_box_with_all_edges_rounded(size, share):
+    r = share * min(size)
+    body = lw.fillet(box := lw.box(*size), box.edges(), r, step="soft")
+    assert body.volume == pytest.approx(rounded_box_volume(*size, r), rel=1e-12)
+    assert body.area == pytest.approx(rounded_box_area(*size, r), rel=1e-12)
+    assert (len(body.faces()), len(body.edges())) == (26, 48)
+    assert len(body.faces("soft/round")) == 12 and len(body.faces("soft/corner")) == 8
+    assert {f.kind for f in body.faces("soft/corner")} == {"sphere"}
+
+
+def test_checkers_agree_on_a_rounded_box(tmp_path, outside_check):
+    box = lw.box(40, 30, 20)
+    sound(lw.fillet(box, box.edges(), 3), tmp_path, outside_check)
+
+
+def test_a_cube_becomes_a_ball():
+    cube = lw.box(2, 2, 2)
+    ball = lw.fillet(cube, cube.edges(), 1)
+    assert [f.kind for f in ball.faces()] == ["sphere"] and not len(ball.edges())
+    assert ball.volume == pytest.approx(4 / 3 * math.pi, rel=1e-13)
+
+
+@pytest.mark.parametrize("r", [0.5, 4.0, 5.0, 7.0])
+def test_disc_with_one_rim_rounded(r, tmp_path, outside_check):
+    """By Pappus; the torus is a ring, a horn or a spindle."""
+    disc = lw.cylinder(10, 8, step="disc")
+    body = lw.fillet(disc, disc.edges("disc/top"), r)
+    section, _ = quad(lambda x: 2 * math.pi * (10 - r + x) * (r - math.sqrt(r * r - x * x)), 0, r)
+    assert body.volume == pytest.approx(800 * math.pi - section, rel=1e-10)
+    sound(body, tmp_path, outside_check)
+
+
+def test_both_rims_of_a_disc_meet():
+    disc = lw.cylinder(10, 8)
+    body = lw.fillet(disc, disc.edges(), 4)
+    assert sorted(f.kind for f in body.faces()) == ["plane", "plane", "torus"]
+    half, _ = quad(lambda z: math.pi * (6 + math.sqrt(16 - z * z)) ** 2, -4, 4)
+    assert body.volume == pytest.approx(half, rel=1e-10)
+
+
+def test_the_end_of_a_pin_becomes_a_dome(tmp_path, outside_check):
+    pin = lw.cylinder(5, 20, step="pin")
+    body = lw.fillet(pin, pin.edges("pin/top"), 5)
+    assert body.volume == pytest.approx(math.pi * 25 * 15 + 2 / 3 * math.pi * 125, rel=1e-12)
+    assert sorted(f.kind for f in body.faces()) == ["cylinder", "plane", "sphere"]
+    sound(body, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("rim", [1.0, 3.0, 5.0])
+def test_plate_with_rounded_corners_and_then_a_rounded_rim(rim, tmp_path, outside_check):
+    """The rim is one chain: one edge of it is selected, all of it is rounded."""
+    plate = lw.box(60, 40, 12, step="plate")
+    plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 5, step="corners")
+    body = lw.fillet(plate, plate.edges("plate/top").longest(1), rim, step="rim")
+    assert body.volume == pytest.approx(rounded_plate_volume(60, 40, 12, 5, rim), rel=1e-12)
+    assert len(body.faces("rim/round")) == 8
+    sound(body, tmp_path, outside_check)
+
+
+def test_both_at_once_with_a_radius_each():
+    plate = lw.box(60, 40, 12, step="plate")
+    groups = [plate.edges().parallel(lw.Z), plate.edges("plate/top")]
+    body = lw.fillet(plate, groups, [5, 2])
+    assert body.volume == pytest.approx(rounded_plate_volume(60, 40, 12, 5, 2), rel=1e-12)
+    with pytest.raises(lw.ModellingError, match="2 radii need as many selections"):
+        lw.fillet(plate, groups[:1], [5, 2])
+
+
+def test_stepped_shaft_with_filled_corners(tmp_path, outside_check):
+    shaft = lw.union(lw.cylinder(20, 10), lw.cylinder(12, 30), lw.cylinder(8, 45))
+    body = lw.fillet(shaft, shaft.edges().concave(), 2, step="fill")
+    rings = 0.0
+    for radius in (12, 8):
+        ring, _ = quad(lambda x, R=radius: 2 * math.pi * (R + x) * (2 - math.sqrt(4 - (2 - x) ** 2)), 0, 2)
+        rings += ring
+    assert body.volume == pytest.approx(shaft.volume + rings, rel=1e-11)
+    sound(body, tmp_path, outside_check)
+
+
+def test_mixed_corners_follow_the_odd_edge():
+    """Where two convex edges and a concave one meet, and the other way round, in one step."""
+    angle = lw.union(lw.box(40, 30, 10), lw.box(20, 15, 25))
+    body = lw.fillet(angle, angle.edges(), 2, step="all")
+    assert body.is_valid and not [e for e in body.edges() if abs(e.angle) > 1e-4]
+    low, high = body.bounds
+    assert low == pytest.approx((0, 0, 0)) and high == pytest.approx((40, 30, 25))
+
+
+def test_two_of_three_edges_are_mitred():
+    box = lw.box(10, 10, 10, step="box")
+    edges = box.edges("box/top", "box/side:front") | box.edges("box/top", "box/side:right")
+    body = lw.fillet(box, edges, 2)
+    both, _ = quad(lambda z: (2 - math.sqrt(4 - z * z)) ** 2, 0, 2)
+    assert body.volume == pytest.approx(1000 - 2 * 10 * 4 * QUARTER + both, rel=1e-11)
+
+
+def test_mitre_of_unlike_depth():
+    """One wall leans: the two rounds reach differently far down the edge between them."""
+    wedge = lw.wedge(20, 20, 10, 12, step="wedge")
+    top = wedge.edges("wedge/top")
+    body = lw.fillet(wedge, top, 1.5)
+    assert body.is_valid and body.volume < wedge.volume
+
+
+def bored_ball():
+    ball = lw.sphere(10)
+    return lw.cut(ball, lw.cylinder(4, 30, on=lw.Plane((3, 0, -15), (0, 0, 1)), step="bore"))
+
+
+def crossing_tubes():
+    return lw.union(
+        lw.cylinder(10, 40, on=lw.Plane((0, 0, -20), (0, 0, 1)), step="main"),
+        lw.cylinder(6, 25, on=lw.Plane((0, 0, 0), (1, 0, 0)), step="branch"),
+    )
+
+
+def leaning_pin():
+    return lw.union(
+        lw.box(40, 40, 20, step="main"),
+        lw.cylinder(5, 40, on=lw.Plane((20, 20, 10), (0.3, 0, 1)), step="branch"),
+    )
+
+
+@pytest.mark.parametrize("make", [bored_ball, crossing_tubes, leaning_pin])
+def test_a_ball_rolls_along_any_edge(make, tmp_path, outside_check):
+    """Every point of the round is at the radius from its spine, and it leaves its neighbours smoothly."""
+    body = make()
+    edges = body.edges("bore/side") if make is bored_ball else body.edges("main", "branch")
+    edges = edges.where(
+        lambda e: e.kind != "line" and not e.radius if e.kind == "circle" else e.kind != "line"
+    )
+    made = lw.fillet(body, edges, 1, step="r")
+    for face in made.faces("r/round"):
+        surface = face.brep.surface
+        inner = np.array([e.midpoint for e in face.edges()])
+        uv = surface.parameters(inner)
+        assert np.abs(np.linalg.norm(inner - surface.spine.points(uv[:, 0]), axis=1) - 1).max() < 1e-7
+        for edge in face.edges():
+            for t in np.linspace(edge.brep.t0, edge.brep.t1, 7):
+                p = edge.brep.curve.point(t)
+                n, m = (f.normal_at(p) for f in edge.faces)
+                assert math.dist(n, m) < 1e-6
+    sound(made, tmp_path, outside_check)
+
+
+def test_round_of_a_bored_ball_by_quadrature():
+    """The ball's center runs where the offset sphere meets the offset bore; all in closed form."""
+    body = bored_ball()
+    made = lw.fillet(body, body.edges("bore/side"), 1)
+    n = 4000
+    turn = (np.arange(n) + 0.5) * math.tau / n
+    x, y = 3 + 5 * np.cos(turn), 5 * np.sin(turn)
+    z = np.sqrt(81 - x * x - y * y)
+    height = 2 * z
+    bore = -((4 + 3 * np.cos(turn)) * 4 * height).sum() * math.tau / n
+    foot = np.column_stack([x, y, z]) * 10 / 9
+    azimuth = np.unwrap(np.arctan2(foot[:, 1], foot[:, 0]))
+    cap = 10 * ((10 - foot[:, 2]) * np.gradient(azimuth)).sum()
+    dx, dy = -5 * np.sin(turn), 5 * np.cos(turn)
+    dz = -(x * dx + y * dy) / z
+    ddz = -(dx**2 + dy**2 + dz**2 - 5 * (x * np.cos(turn) + y * np.sin(turn))) / z
+    d1 = np.column_stack([dx, dy, dz])
+    d2 = np.column_stack([-5 * np.cos(turn), -5 * np.sin(turn), ddz])
+    speed = np.linalg.norm(d1, axis=1)
+    a = np.column_stack([-np.cos(turn), -np.sin(turn), 0 * turn])
+    c = np.column_stack([x, y, z])
+    b = c / 9
+    angle = np.arccos((a * b).sum(axis=1))
+    across = b - (a * b).sum(axis=1)[:, None] * a
+    across /= np.linalg.norm(across, axis=1)[:, None]
+    canal = 0.0
+    for node, weight in zip(*np.polynomial.legendre.leggauss(16), strict=True):
+        s = angle * (node + 1) / 2
+        normal = np.cos(s)[:, None] * a + np.sin(s)[:, None] * across
+        element = (speed - (normal * d2).sum(axis=1) / speed) * angle / 2 * weight * math.tau / n
+        canal += (((c + normal) * normal).sum(axis=1) * element).sum()
+    expected = (10 * (400 * math.pi - 2 * cap) + bore + 2 * canal) / 3
+    assert made.volume == pytest.approx(expected, rel=2e-6)
+
+
+def test_rounds_survive_mirrors_and_cuts(tmp_path, outside_check):
+    plate = lw.box(40, 30, 20, step="half")
+    rounded = lw.fillet(plate, plate.edges("half/side:left"), 3, step="soft")
+    whole = lw.mirror(rounded, lw.Plane((40, 0, 0), (1, 0, 0)))
+    assert whole.volume == pytest.approx(2 * rounded.volume, rel=1e-12)
+    assert len(whole.faces("soft/round")) == 8
+    tube = lw.fillet(body := crossing_tubes(), body.edges("main/side", "branch/side"), 2, step="soft")
+    bored = lw.cut(tube, lw.cylinder(3, 60, on=lw.Plane((-30, 0, 0), (1, 0, 0))))
+    assert len(bored.faces("soft/round")) == 1
+    sound(bored, tmp_path, outside_check)
+
+
+def test_too_large_a_radius_names_the_largest():
+    box = lw.box(40, 30, 20, step="b")
+    with pytest.raises(lw.ModellingError, match=r"radius 11 is too large.*largest that works is 10$"):
+        lw.fillet(box, box.edges(), 11)
+    drilled = lw.cut(box, lw.cylinder(5, 50, on=lw.Plane((20, 15, -5), (0, 0, 1)), step="h"))
+    with pytest.raises(lw.ModellingError, match=r'at the face "b/top".*would cross.*works is 4\.999'):
+        lw.fillet(drilled, drilled.edges("b/top"), 11)
+    assert lw.fillet(drilled, drilled.edges("b/top"), 4.999).is_valid
+
+
+@pytest.mark.parametrize(
+    ("edges", "radius", "message"),
+    [
+        (lambda b: b.edges(), 0, "a radius must be more than"),
+        (lambda b: b.edges(), -1, "a radius must be more than"),
+        (lambda b: b.edges(), math.nan, "a radius must be more than"),
+        (lambda b: [], 1, "no edge is selected"),
+        (lambda b: b.faces(), 1, "edges are wanted"),
+        (lambda b: lw.box(1, 1, 1).edges(), 0.1, "another body"),
+    ],
+)
+def test_what_is_no_round_is_told(edges, radius, message):
+    box = lw.box(4, 3, 2)
+    with pytest.raises(lw.ModellingError, match=message):
+        lw.fillet(box, edges(box), radius)
+
+
+def test_smooth_edges_have_no_corner():
+    plate = lw.box(20, 10, 5)
+    plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 2)
+    smooth = plate.edges().where(lambda e: abs(e.angle) < 1e-6)
+    with pytest.raises(lw.ModellingError, match="meet smoothly"):
+        lw.fillet(plate, smooth, 1)
+
+
+def test_two_radii_on_one_chain_are_refused():
+    plate = lw.box(20, 10, 5, step="p")
+    plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 2)
+    rim = plate.edges("p/top")
+    with pytest.raises(lw.ModellingError, match="give them the same"):
+        lw.fillet(plate, [rim[:1], rim[2:3]], [1, 0.5])
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed):
+    """What changes lies beside the chosen edges; the largest radius that is named works."""
+    body, edges, radius = random_union(seed)
+    try:
+        made = lw.fillet(body, edges, radius, step="f")
+    except lw.ModellingError as error:
+        if "largest that works is" in error.message:
+            smaller = float(error.message.rsplit(" ", 1)[1])
+            assert lw.fillet(body, edges, smaller).is_valid
+        return
+    assert made.is_valid
+    low, high = (np.array(p) for p in body.bounds)
+    points = low + np.random.default_rng(seed).random((1500, 3)) * (high - low)
+    changed = points[body.contains(points) != made.contains(points)]
+    reach = max(1.5, *(math.tan(math.radians(min(abs(e.angle), 150)) / 2) for e in edges)) * radius
+    chain = [e for e in body.edges() if abs(e.angle) > 1e-6]
+    for p in changed:
+        assert min(e.distance_to(tuple(p)) for e in chain) < 1.3 * reach
+
+
+def test_sizes_of_a_table_all_hold():
+    """200 rows with every size changed by up to 40 %: the selections mean the same edges, and the volume is
+    that of the closed form."""
+
+    @lw.design(unit="mm")
+    def foot(job: lw.Job, length: lw.Length = 60.0, width: lw.Length = 40.0, height: lw.Length = 20.0,
+             corner: lw.Length = 6.0, rim: lw.Length = 2.5):  # fmt: skip
+        plate = job.box("plate", length, width, height)
+        plate = job.fillet("corners", plate, plate.edges().parallel(lw.Z), corner)
+        plate = job.fillet("rim", plate, plate.edges("plate/top"), rim)
+        assert len(plate.faces("rim/round")) == 8
+        return lw.Part(plate)
+
+    shares = np.random.default_rng(5).uniform(0.6, 1.4, (200, 5))
+    for row in shares * (60.0, 40.0, 20.0, 6.0, 2.5):
+        length, width, height, corner, rim = row.tolist()
+        part = foot(length=length, width=width, height=height, corner=corner, rim=rim)
+        assert part.volume == pytest.approx(rounded_plate_volume(*row.tolist()), rel=1e-11)
