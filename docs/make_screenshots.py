@@ -26,7 +26,12 @@ TERMINAL = {
     "measure": f"lathwick measure {SCRIPT} --faces",
     "check": f"lathwick check {SCRIPT}; lathwick check pipe_saddle.stl",
 }
-PICTURES = {"part": ["--view", "iso"], "sketch": ["--sketch", "profile"], "bodies": ["--view", "iso"]}
+PICTURES = {
+    "part": ["--view", "iso"],
+    "sketch": ["--sketch", "profile"],
+    "bodies": ["--view", "iso"],
+    "details": ["--view", "iso"],
+}
 CLAMP = '''
 import lathwick as lw
 
@@ -46,6 +51,32 @@ def mast_clamp(job: lw.Job, mast: lw.Length = lw.param(42.0), wall: lw.Length = 
     parts = {"sleeve": lw.Part(sleeve, aluminium), "pin": pin, "washers": washers}
     return lw.Part(parts, material=steel)
 '''
+
+CASE = """
+import lathwick as lw
+
+
+@lw.design(unit="mm")
+def logger_case(
+    job: lw.Job,
+    length: lw.Length = lw.param(90.0, low=50, note="of the logger's housing"),
+    width: lw.Length = lw.param("=0.6*length"),
+    wall: lw.Length = lw.param(2.0, low=1),
+) -> lw.Part:
+    block = job.box("case", length, width, 32)
+    walls = block.faces("case/side")
+    block = job.draft("lean", block, walls, 4, lw.XY)
+    corners = block.edges("case/side") - block.edges("case/top") - block.edges("case/bottom")
+    block = job.fillet("corners", block, corners, 9)
+    block = job.fillet("rim", block, block.edges("case/top"), 4)
+    case = job.shell("hollow", block, wall, block.faces("case/bottom"))
+    gland = job.cylinder("gland", 11, 16, on=lw.Plane((length / 2, width / 2, 24), (0, 0, 1)))
+    bore = job.cylinder("bore", 7, 60, on=lw.Plane((length / 2, width / 2, 0), (0, 0, 1)))
+    case = job.cut("open", job.union("joined", case, gland), bore)
+    case = job.fillet("foot", case, case.edges("case/top", "gland/side"), 3)
+    case = job.chamfer("lip", case, case.edges("gland/top"), 1)
+    return lw.Part(case, material=lw.Material("aluminium", "2.70 g/cm3"))
+"""
 
 
 def main() -> None:
@@ -67,10 +98,11 @@ def prepare(folder: Path) -> None:
     """A table with mistakes in it, and the two pictures."""
     table = (folder / "pipe_saddle.csv").read_text()
     (folder / "clamp.py").write_text(CLAMP)
+    (folder / "case.py").write_text(CASE)
     (folder / "with_mistakes.csv").write_text(table.replace("42.4", "424").replace("60.3", "wide"))
     for name, options in PICTURES.items():
         output = HERE / f"{name}.png"
-        script = "clamp.py" if name == "bodies" else SCRIPT
+        script = {"bodies": "clamp.py", "details": "case.py"}.get(name, SCRIPT)
         subprocess.run([LATHWICK, "picture", script, "-o", output, *options], cwd=folder, check=True)
 
 

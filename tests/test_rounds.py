@@ -319,3 +319,18 @@ def test_sizes_of_a_table_all_hold():
         length, width, height, corner, rim = row.tolist()
         part = foot(length=length, width=width, height=height, corner=corner, rim=rim)
         assert part.volume == pytest.approx(rounded_plate_volume(*row.tolist()), rel=1e-11)
+
+
+def test_groups_of_edges():
+    """All edges of a face, of a step, upright ones, and the convex ones within a box."""
+    body = lw.union(
+        lw.box(40, 30, 10, step="base"), lw.cylinder(6, 20, on=lw.Plane((20, 15, 0), (0, 0, 1)), step="boss")
+    )
+    assert len(body.edges("boss")) == 2 and len(body.edges().parallel(lw.Z)) == 4
+    high = body.edges().convex().within((0, 0, 9), (40, 30, 21))
+    assert len(high) == 5
+    made = lw.fillet(body, high, 1, step="soft")
+    assert len(made.faces("soft/round")) == 5
+    assert made.faces().within((0, 0, 15), (40, 30, 20)) == made.faces("boss/top") | made.faces(
+        "soft/round"
+    ).within((0, 0, 15), (40, 30, 20))

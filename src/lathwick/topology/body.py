@@ -21,7 +21,7 @@ from .brep import Coedge, Edge, Face, Lump, Vertex
 from .inside import contains
 from .mass import MassProperties, mass_properties
 from .names import Address, FaceName
-from .selection import Selection, in_plane
+from .selection import Selection, in_box, in_plane
 from .trim import INSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
@@ -80,12 +80,7 @@ class Body:
     @property
     def bounds(self) -> tuple[Vec3, Vec3]:
         """Lowest and highest corner of the exact bounding box, sides along X, Y and Z."""
-        points = [p for edge in self.faces_of_edge for p in edge.bounds]
-        for face in self.brep_faces:
-            spots = extreme_points(face.surface)
-            if len(spots):
-                points += list(spots[region_of(face).states(spots) >= 0])
-        table = np.array(points)
+        table = np.concatenate([face_bounds(face) for face in self.brep_faces])
         return _triple(table.min(axis=0).tolist()), _triple(table.max(axis=0).tolist())
 
     @property
@@ -197,6 +192,16 @@ class Body:
         return Selection(BodyVertex(self, v) for v in dict.fromkeys(ends) if v is not None)
 
 
+def face_bounds(face: Face) -> FloatArray:
+    """The exact smallest box around a face, shape (2, 3)."""
+    spots = extreme_points(face.surface)
+    points = [coedge.edge.bounds for coedge in face.coedges()]
+    if len(spots):
+        points.append(spots[region_of(face).states(spots) >= 0])
+    table = np.concatenate(points)
+    return np.array([table.min(axis=0), table.max(axis=0)])
+
+
 def _triple(values: Iterable[float]) -> Vec3:
     x, y, z = values
     return (x, y, z)
@@ -296,6 +301,10 @@ class BodyFace:
             raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
         away = [math.dist(foot[0].tolist(), point)] if state == INSIDE else []
         return min(away + [edge.distance_to(point) for edge in self.edges()])
+
+    def lies_within(self, low: Vec3, high: Vec3) -> bool:
+        """Whether the whole face lies in a box."""
+        return in_box(face_bounds(self.brep), low, high)
 
     def lies_in(self, plane: Plane) -> bool:
         """Whether the whole face lies in `plane`."""
@@ -404,6 +413,10 @@ class BodyEdge:
         spots = [self.brep.curve.point(t0 + k * (t1 - t0) / 4) for k in range(5)]
         return in_plane(spots, plane)
 
+    def lies_within(self, low: Vec3, high: Vec3) -> bool:
+        """Whether the whole edge lies in a box."""
+        return in_box(self.brep.bounds, low, high)
+
     def distance_to(self, point: Vec3) -> float:
         """Distance from `point` to the nearest point of the edge."""
         return distance(self.brep.nearest(point), point)
@@ -434,6 +447,10 @@ class BodyVertex:
     def lies_in(self, plane: Plane) -> bool:
         """Whether the vertex lies in `plane`."""
         return in_plane([self.point], plane)
+
+    def lies_within(self, low: Vec3, high: Vec3) -> bool:
+        """Whether the vertex lies in a box."""
+        return in_box(np.array([self.point, self.point]), low, high)
 
     def distance_to(self, point: Vec3) -> float:
         """Distance from `point`."""

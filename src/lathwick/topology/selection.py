@@ -119,6 +119,11 @@ class Selection(Sequence[T], Generic[T]):
         """Those that lie wholly in `plane`, within the resolution."""
         return self.where(lambda item: item.lies_in(plane))
 
+    def within(self, low: Iterable[float], high: Iterable[float]) -> Selection[T]:
+        """Those that lie wholly in the box from `low` to `high` (three numbers each), its sides included."""
+        a, b = vec3(low), vec3(high)
+        return self.where(lambda item: item.lies_within(a, b))
+
     def nearest(self, point: Iterable[float]) -> Selection[T]:
         """The one face, edge or vertex nearest to `point` (the first of equals)."""
         p = vec3(point)
@@ -137,6 +142,13 @@ class Selection(Sequence[T], Generic[T]):
             if item.sort not in kinds:
                 wanted = " or ".join("vertices" if k == "vertex" else k + "s" for k in kinds)
                 raise ModellingError(f"{verb}() is for {wanted}; this selection holds a {item.sort}")
+
+
+def in_box(bounds: Any, low: tuple[float, float, float], high: tuple[float, float, float]) -> bool:
+    """Whether a box, shape (2, 3), lies in another within the resolution."""
+    return bool((bounds[0] >= [c - RESOLUTION for c in low]).all()) and bool(
+        (bounds[1] <= [c + RESOLUTION for c in high]).all()
+    )
 
 
 def in_plane(points: Iterable[tuple[float, float, float]], plane: Plane) -> bool:
