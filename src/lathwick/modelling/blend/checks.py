@@ -6,7 +6,6 @@ Loops of rewritten faces may cross, and new faces may run into others that are n
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from itertools import combinations
 
 import numpy as np
 import shapely
@@ -67,9 +66,20 @@ def _refuse_meeting_edges(face: Face) -> None:
     edges = list(dict.fromkeys(c.edge for c in face.coedges()))
     boxes = np.array([edge.bounds for edge in edges])
     near = {pair for pair in overlapping(boxes, boxes) if pair[0] < pair[1]}
-    for i, j in combinations(range(len(edges)), 2):
-        if (i, j) in near and _meet(edges[i], edges[j]):
+    for i, j in sorted(near):
+        if _only_at_an_end(edges[i], edges[j], boxes[[i, j]]):
+            continue
+        if _meet(edges[i], edges[j]):
             raise TooLargeError("the edges of a face would cross", face)
+
+
+def _only_at_an_end(one: Edge, two: Edge, boxes: FloatArray) -> bool:
+    """Whether the boxes of two edges, (2, 2, 3), have no more in common than what is near a common end."""
+    if one.start is None or not {one.start, one.end} & {two.start, two.end}:
+        return False
+    common = boxes[:, 1].min(axis=0) - boxes[:, 0].max(axis=0)
+    sizes = np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
+    return bool(common.max() < NEAR_END / PER_EDGE * sizes.min())
 
 
 def _meet(one: Edge, two: Edge) -> bool:
