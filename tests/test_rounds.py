@@ -334,3 +334,17 @@ def test_groups_of_edges():
     assert made.faces().within((0, 0, 15), (40, 30, 20)) == made.faces("boss/top") | made.faces(
         "soft/round"
     ).within((0, 0, 15), (40, 30, 20))
+
+
+def test_a_round_ends_where_its_edge_goes_on_between_other_faces(tmp_path, outside_check):
+    """A beam on a plate that it overhangs: the filled corner stops flush with the plate's side."""
+    plate, beam = (
+        lw.box(20, 20, 10, step="plate"),
+        lw.box(25, 10, 10, on=lw.Plane((5, 0, 10), (0, 0, 1)), step="beam"),
+    )
+    body = lw.union(plate, beam)
+    edge = body.edge("plate/top", "beam/side:back")
+    made = lw.fillet(body, edge, 2, step="fill")
+    assert made.volume == pytest.approx(body.volume + 15 * 4 * QUARTER, rel=1e-13)
+    assert len(made.edges("plate/side:right")) == len(body.edges("plate/side:right")) + 2
+    sound(made, tmp_path, outside_check)

@@ -25,7 +25,7 @@ from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm, sub, unit
 from ...topology.brep import Coedge, Edge, Face, Loop, Vertex
 from ...topology.names import FaceName
-from .joining import Spot, hit_near, share_of, strip_curve
+from .joining import Spot, exact_between, hit_near, share_of, strip_curve
 from .strips import SMOOTH, Strip, TooLargeError, arc_between, line_between, sides_of, turn_at
 
 EdgeEnd = tuple[Edge, bool]
@@ -156,6 +156,11 @@ class CornerSolver:
             border = wedge.leaves.edge if wedge is first else wedge.arrives.edge
             if self._is_smooth(border):
                 raise self._unknown(vertex)
+        if len(ends) == 2:
+            for k in (0, 1):
+                if self._runs_beside(strip, t, (first, last)[k].face, ends[k].face):
+                    self._step_out(vertex, fan, k)
+                    return
         spots = [self._ending(strip, t, first.face, ends[0].face)]
         spots += [self._crossing(strip, t, wedge.leaves) for wedge in ends[:-1]]
         spots.append(self._ending(strip, t, last.face, ends[-1].face))
@@ -169,6 +174,43 @@ class CornerSolver:
             self.changes.moved[wedge.exit] = spots[k + 1][0]
             cap += path
         self.changes.caps[end] = reversed_path(cap)
+
+    def _runs_beside(self, strip: Strip, t: float, face: Face, end_face: Face) -> bool:
+        """Whether the contact on a face does not lead to the face at its end, but along it."""
+        try:
+            self._ending(strip, t, face, end_face)
+        except TooLargeError:
+            return True
+        return False
+
+    def _step_out(self, vertex: Vertex, fan: list[Wedge], k: int) -> None:
+        """A run-out where the edge goes on, between other faces: the strip ends on the one face at the end
+        that stands across it, and that gets a new edge with the neighbour that goes on.
+
+        k : 0 where the face that arrives by the edge goes on, 1 where that which leaves by it does.
+        """
+        goes_on, across, stays = (fan[0], fan[2], fan[3]) if k == 0 else (fan[3], fan[1], fan[0])
+        end = fan[0].entry
+        strip, t = self._strip(end)
+        near = self._ending(strip, t, goes_on.face, across.face)
+        far = self._ending(strip, t, stays.face, across.face)
+        step = exact_between(across.face.surface, goes_on.face.surface, near[0], vertex, near[0].point)
+        if step is None:
+            raise self._unknown(vertex)
+        self._set_contact(end, goes_on.face, near[0])
+        self._set_contact(end, stays.face, far[0])
+        path = strip_curve(strip, across.face.surface, (near, far), across.face)
+        inserted = self.changes.inserted
+        if k == 0:
+            self.changes.moved[across.exit] = far[0]
+            inserted[across.face, across.entry] = [*reversed_path([step]), path]
+            inserted[goes_on.face, goes_on.entry] = [step]
+            self.changes.caps[end] = reversed_path([path])
+        else:
+            self.changes.moved[across.entry] = far[0]
+            inserted[across.face, across.entry] = [*reversed_path([path]), step]
+            inserted[goes_on.face, goes_on.entry] = reversed_path([step])
+            self.changes.caps[end] = [path]
 
     def _ending(self, strip: Strip, t: float, face: Face, end_face: Face) -> tuple[Vertex, float, float]:
         """Where the contact on a face meets the face at the end."""
