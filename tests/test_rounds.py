@@ -133,12 +133,19 @@ def test_mixed_corners_follow_the_odd_edge():
     assert low == pytest.approx((0, 0, 0)) and high == pytest.approx((40, 30, 25))
 
 
-def test_two_of_three_edges_are_mitred():
+@pytest.mark.parametrize("radii", [(2, 2), (3, 1.5), (1, 4)])
+def test_two_of_three_edges_are_mitred(radii, tmp_path, outside_check):
+    """What both take off is counted once."""
     box = lw.box(10, 10, 10, step="box")
-    edges = box.edges("box/top", "box/side:front") | box.edges("box/top", "box/side:right")
-    body = lw.fillet(box, edges, 2)
-    both, _ = quad(lambda z: (2 - math.sqrt(4 - z * z)) ** 2, 0, 2)
-    assert body.volume == pytest.approx(1000 - 2 * 10 * 4 * QUARTER + both, rel=1e-11)
+    sides = ("box/side:front", "box/side:right")
+    body = lw.fillet(box, [box.edges("box/top", side) for side in sides], radii)
+
+    def depth(r, z):
+        return r - math.sqrt(r * r - (r - z) ** 2)
+
+    both, _ = quad(lambda z: math.prod(depth(r, z) for r in radii), 0, min(radii))
+    assert body.volume == pytest.approx(1000 - 10 * QUARTER * sum(r * r for r in radii) + both, rel=1e-9)
+    sound(body, tmp_path, outside_check)
 
 
 def test_mitre_of_unlike_depth():

@@ -116,14 +116,8 @@ def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, floa
     """A number for each edge, the same for those that go in one pass: chains, and edges that are mitred."""
     number = {edge: k for k, edge in enumerate(sizes)}
     sets = Sets(len(number))
-    for fan, mine in corners:
-        sharp = [w.leaves.edge for w in fan if graph.turn(w.leaves.edge) != 0.0]
-        alike = len({graph.turn(edge) > 0.0 for edge in mine}) == 1
-        if (
-            len(mine) == 2
-            and alike
-            and (len(sharp) == 2 or abs(sizes[mine[0]] - sizes[mine[1]]) <= SAME_SIZE)
-        ):
+    for _, mine in corners:
+        if len(mine) == 2 and len({graph.turn(edge) > 0.0 for edge in mine}) == 1:
             sets.join(number[mine[0]], number[mine[1]])
     return {edge: sets.find(k) for edge, k in number.items()}
 
