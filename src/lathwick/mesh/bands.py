@@ -15,7 +15,8 @@ from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import TorusSurface
 from ..topology.brep import Coedge, Face
-from ..topology.windings import unrolled
+from ..topology.trim import INSIDE, region_of
+from ..topology.windings import loop_path, signed_area, unrolled, winding
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
@@ -51,6 +52,10 @@ def band_of(face: Face) -> Band | None:
         return None
     if len(face.loops) != 1 or len(face.loops[0].coedges) != 4:
         return None
+    path = loop_path(face.loops[0], surface)
+    sign = 1.0 if face.outward else -1.0
+    if winding(path, surface) != (0, 0) or sign * signed_area(path) <= 0.0:
+        return None  # the rest of the surface, around the loop
     ring = face.loops[0].coedges
     for k in (0, 1):
         one, end, two, start = (ring[(k + n) % 4] for n in range(4))
@@ -96,6 +101,10 @@ def grid_of(
     high = high + turns
     if np.abs(low[:, 0] - high[:, 0]).max() > SAME:
         return None
+    across = _through_the_face(face, low, high)
+    if across is None:
+        return None
+    high = across
     if band.ends is None:
         span = float(np.abs(high[:, 1] - low[:, 1]).max())
         radius = surface.minor if isinstance(surface, TorusSurface) else surface.radius
@@ -110,6 +119,18 @@ def grid_of(
             return None
         shares, sides = found[0], (left, right)
     return _made(face, surface, (below, above), (low, high), shares, sides, points)
+
+
+def _through_the_face(face: Face, low: FloatArray, high: FloatArray) -> FloatArray | None:
+    """The far side, by whole turns across where need be, so that what lies between is the face: two rings
+    bound two parts of a torus."""
+    for turn in (0.0, math.tau, -math.tau):
+        moved = high + np.array([0.0, turn])
+        if 0.0 < np.abs(moved[:, 1] - low[:, 1]).max() < math.tau:
+            middle = face.surface.points(0.5 * (low + moved)[len(low) // 2 : len(low) // 2 + 1])
+            if region_of(face).states(middle)[0] == INSIDE:
+                return moved
+    return None
 
 
 def _unclosed(uv: FloatArray, band: Band) -> FloatArray:
