@@ -22,10 +22,11 @@ Half = tuple[Edge, bool]
 
 @dataclass(frozen=True)
 class Collapsed:
-    """The lumps that are left, and what has become of each face: itself, a new one, or None."""
+    """The lumps that are left, and what has become of each face and edge: itself, a new one, or None."""
 
     lumps: tuple[Lump, ...]
     faces: dict[Face, Face | None]
+    edges: dict[Edge, Edge | None]
 
 
 def collapsed(lumps: Sequence[Lump]) -> Collapsed:
@@ -34,7 +35,7 @@ def collapsed(lumps: Sequence[Lump]) -> Collapsed:
     edges = dict.fromkeys(c.edge for face in faces for c in face.coedges())
     short = {edge for edge in edges if edge.length <= RESOLUTION}
     if not short and not any(_has_no_width(_halves(face, set(), {})) for face in faces):
-        return Collapsed(tuple(lumps), {face: face for face in faces})
+        return Collapsed(tuple(lumps), {face: face for face in faces}, {edge: edge for edge in edges})
     return _Collapser(faces, short).run(lumps)
 
 
@@ -69,7 +70,14 @@ class _Collapser:
                 for lump in lumps
             ),
             made,
+            {edge: self._left(edge) for face in self._faces for edge in {c.edge for c in face.coedges()}},
         )
+
+    def _left(self, edge: Edge) -> Edge | None:
+        """What has become of an edge."""
+        while edge in self._same:
+            edge = self._same[edge][0]
+        return None if edge in self._short else self._edge(edge)
 
     def _join(self, halves: list[Half]) -> None:
         """Make the two edges of a face without width one."""

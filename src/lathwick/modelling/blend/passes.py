@@ -108,13 +108,14 @@ def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
         left = with_chains(graph, left)
         now = first_pass(graph, left)
         body, replaced = _passed(body, now, blend)
-        left = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
+        kept = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
+        left = {edge: size for edge, size in kept.items() if edge is not None}
         if not left:
             return with_whole_faces(body)
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
 
 
-def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body, dict[Edge, Edge]]:
+def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body, dict[Edge, Edge | None]]:
     strips: dict[Edge, Strip] = {}
     for edge, size in sizes.items():
         strip = blend.make(edge, sides_of(body.faces_of_edge[edge]), size)
@@ -142,4 +143,5 @@ def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body
     refuse_crossing_loops([*(face for face in old if face is not None), *(face for face, _ in new)])
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
-    return result, rewriter.replaced
+    changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
+    return result, {edge: left.edges.get(new, new) for edge, new in changed.items()}
