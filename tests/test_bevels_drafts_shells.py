@@ -221,3 +221,26 @@ def test_a_part_with_all_of_them(tmp_path, outside_check):
     assert [step.verb for step in job.steps] == ["box", "draft", "fillet", "fillet", "shell"]
     assert case.faces("hollow/inside") and case.faces("foot/round") and case.faces("corners/round")
     sound(case, tmp_path, outside_check)
+
+
+def test_tapered_extrusions():
+    """One way, both ways, and the walls of a hole; a ring of walls of one sketch."""
+    job = lw.Job()
+    plan = job.sketch("plan", on=lw.XY)
+    plan.rectangle(40, 30, center=plan.origin)
+    plan.circle(plan.origin, 5)
+    t = 20 * math.tan(math.radians(4))
+
+    def level(d):
+        return (40 - 2 * d) * (30 - 2 * d) - math.pi * (5 + d) ** 2
+
+    def volume(d, height):
+        return height / 6 * (level(0) + 4 * level(d / 2) + level(d))
+
+    up = job.extrude("up", plan, 20, taper=4)
+    assert up.volume == pytest.approx(volume(t, 20), rel=1e-12)
+    assert up.faces("up/side") and up.face("up/end").area == pytest.approx(level(t), rel=1e-12)
+    both = job.extrude("both", plan, 40, both=True, taper=4)
+    assert both.volume == pytest.approx(2 * volume(t, 20), rel=1e-12)
+    wider = job.extrude("wider", plan, 20, taper=-4)
+    assert wider.volume > 20 * level(0)

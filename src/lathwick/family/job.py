@@ -57,12 +57,14 @@ class Job(Recorder):
         *,
         both: bool = False,
         back: float = 0.0,
+        taper: float = 0.0,
         up_to: BodyFace | None = None,
     ) -> Body:
         """The profile moved `depth` along the normal of its plane.
 
         profile : a sketch (its default profile), a region, or a planar face (outwards from it).
         both : half of the depth on each side. back : so much is added behind the plane.
+        taper : degrees by which the walls lean, the body narrower away from the plane.
         up_to : a planar face instead of a depth; the solid ends in its plane.
         Faces: `name/start`, `name/end`, `name/side:item`.
         Raises SketchError or ModellingError naming the step.
@@ -72,13 +74,14 @@ class Job(Recorder):
         detail = f"depth {depth:g}" if depth is not None else f"up to {up_to!r}"
         detail += ", half on each side" if both else ""
         detail += f", {back:g} behind" if back else ""
+        detail += f", taper {taper:g} degrees" if taper else ""
 
         def build(warnings: list[str]) -> Body:
             regions = self._regions(profile, warnings)
             if up_to is not None:
-                return extrude_to(regions, up_to, back=back, step=name)
+                return extrude_to(regions, up_to, back=back, taper=taper, step=name)
             assert depth is not None
-            return extrude(regions, depth, both=both, back=back, step=name)
+            return extrude(regions, depth, both=both, back=back, taper=taper, step=name)
 
         return self._record(name, "extrude", detail, build)
 

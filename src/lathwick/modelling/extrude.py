@@ -11,7 +11,7 @@ from ..geometry.curves import Circle, Line
 from ..geometry.placement import Plane
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from ..geometry.tolerance import LARGEST, RESOLUTION
-from ..geometry.vector import Vec2, distance, dot, sub, unit
+from ..geometry.vector import Vec2, distance, dot, negated, sub, unit
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..sketch.plane_curves import CurvePiece
@@ -21,6 +21,7 @@ from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
 from .combine import cut, half_space
 from .flat_faces import plane_of_face
+from .local.draft import draft
 
 
 def extrude(
@@ -29,12 +30,15 @@ def extrude(
     *,
     both: bool = False,
     back: float = 0.0,
+    taper: float = 0.0,
     step: str = "",
 ) -> Body:
     """The solid swept by `regions` from their plane, `depth` along its normal.
 
     depth : length unit; with `both` half of it lies on each side of the plane.
     back : length unit, at least 0; so much is added behind the plane.
+    taper : degrees by which the walls lean from the plane on, the body narrower and its holes wider away
+        from it; see `draft`.
     step : name that the faces get: `step/start` (behind), `step/end`, `step/side:item`.
 
     Returns a body with one lump per patch. Raises ModellingError for a depth that is not a
@@ -48,11 +52,24 @@ def extrude(
         raise ModellingError("the regions to extrude lie in different planes or units")
     low, high = _limits(depth, both, back)
     patches = [patch for region in chosen for patch in region.patches]
-    return Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
+    body = Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
+    return _tapered(body, taper, plane, low, high) if taper else body
+
+
+def _tapered(body: Body, taper: float, plane: Plane, low: float, high: float) -> Body:
+    walls = body.faces().where(lambda face: any(name.role == "side" for name in face.brep.names))
+    if high <= 0.0:
+        plane = Plane(plane.origin, negated(plane.normal), plane.x)
+    return draft(body, walls, taper, plane, split=low < 0.0 < high)
 
 
 def extrude_to(
-    regions: Region | Iterable[Region], face: BodyFace, *, back: float = 0.0, step: str = ""
+    regions: Region | Iterable[Region],
+    face: BodyFace,
+    *,
+    back: float = 0.0,
+    taper: float = 0.0,
+    step: str = "",
 ) -> Body:
     """The solid swept by regions along the normal of their plane up to the plane of a planar face.
 
@@ -71,8 +88,8 @@ def extrude_to(
     if not min(heights) > RESOLUTION:
         raise ModellingError("the face to extrude up to is not in front of all of the profile")
     if max(heights) - min(heights) <= RESOLUTION:
-        return extrude(chosen, heights[0], back=back, step=step)
-    tall = extrude(chosen, max(heights) * 1.01, back=back, step=step)
+        return extrude(chosen, heights[0], back=back, taper=taper, step=step)
+    tall = extrude(chosen, max(heights) * 1.01, back=back, taper=taper, step=step)
     beyond = half_space(tall, target, 1.0 if lean > 0 else -1.0, step)
     return _without_block_names(cut(tall, beyond), step)
 
