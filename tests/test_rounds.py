@@ -287,7 +287,7 @@ def test_two_radii_on_one_chain_are_refused():
         lw.fillet(plate, [rim[:1], rim[2:3]], [1, 0.5])
 
 
-@pytest.mark.parametrize("seed", range(16))
+@pytest.mark.parametrize("seed", range(12))
 def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed):
     """What changes lies beside the chosen edges; the largest radius that is named works."""
     body, edges, radius = random_union(seed)
