@@ -43,6 +43,15 @@ def outside_check() -> Callable[[Path], None]:
     return check
 
 
+def sound(body, folder, outside_check):
+    """Valid, and clean for both outside checkers as STEP and as STL."""
+    assert body.is_valid
+    lw.save(body, folder / "part.step")
+    outside_check(folder / "part.step")
+    lw.save(body, folder / "part.stl", chord=0.05, angle=12)
+    outside_check(folder / "part.stl")
+
+
 @dataclass(frozen=True)
 class Answer:
     """What a command came back with."""

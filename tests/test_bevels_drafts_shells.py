@@ -11,14 +11,7 @@ from scipy.spatial import ConvexHull, HalfspaceIntersection
 
 import lathwick as lw
 
-
-def sound(body, tmp_path, outside_check):
-    """Valid, and clean for both outside checkers."""
-    assert body.is_valid
-    lw.save(body, tmp_path / "part.step")
-    outside_check(tmp_path / "part.step")
-    lw.save(body, tmp_path / "part.stl", chord=0.05, angle=12)
-    outside_check(tmp_path / "part.stl")
+from .conftest import sound
 
 
 def bevelled_box_volume(a, b, c, d):

@@ -10,6 +10,7 @@ from scipy.integrate import quad
 
 import lathwick as lw
 
+from .conftest import sound
 from .rounded_unions import random_union
 
 QUARTER = 1.0 - math.pi / 4.0
@@ -32,15 +33,6 @@ def rounded_plate_volume(a, b, h, corner, rim):
     around = 2 * (a + b - 4 * corner) + 2 * math.pi * corner
     first, second = rim**2 * QUARTER, rim**3 * (5 / 3 - math.pi / 2)
     return outline * h - around * first + math.pi * second
-
-
-def sound(body, tmp_path, outside_check):
-    """Valid, and clean for both outside checkers."""
-    assert body.is_valid
-    lw.save(body, tmp_path / "part.step")
-    outside_check(tmp_path / "part.step")
-    lw.save(body, tmp_path / "part.stl", chord=0.05, angle=12)
-    outside_check(tmp_path / "part.stl")
 
 
 @pytest.mark.parametrize("size", [(40, 30, 20), (4, 300, 7), (1, 1, 1)])
