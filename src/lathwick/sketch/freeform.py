@@ -41,13 +41,28 @@ def place_and_slope(sort: Sort, points: Array, t: Array) -> tuple[Array, Array]:
     An ellipse is given by center, tip and side, and t in radians; a spline by the points it goes
     through or by its control points, and t from 0 to 1. Returns two arrays of shape (B, 2).
     """
+    place, slope = _curve(sort, points)(t[:, None])
+    return place[:, 0], slope[:, 0]
+
+
+Curve = Callable[[Array], tuple[Array, Array]]
+"""From parameters within one smooth span, shape (B, m), to points and derivatives, (B, m, 2) each."""
+
+
+def _curve(sort: Sort, points: Array) -> Curve:
     if sort[0] == ELLIPSE:
-        c, s = np.cos(t)[:, None], np.sin(t)[:, None]
-        a, b = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
-        return points[:, 0] + c * a + s * b, c * b - s * a
+        return lambda t: _on_ellipse(points, t)
     if sort[0] in (CONTROLLED, KNOTTED):
-        return _de_boor(points, t, *_basis(sort, points.shape[1]))
-    return _Cubic(points, sort[0] == CLOSED).at(t)
+        basis = _basis(sort, points.shape[1])
+        return lambda t: _de_boor(points, t, *basis)
+    return _Cubic(points, sort[0] == CLOSED).at
+
+
+def _on_ellipse(points: Array, t: Array) -> tuple[Array, Array]:
+    c, s = np.cos(t)[..., None], np.sin(t)[..., None]
+    center = points[:, :1]
+    a, b = points[:, 1:2] - center, points[:, 2:3] - center
+    return center + c * a + s * b, c * b - s * a
 
 
 def _basis(sort: Sort, count: int) -> tuple[int, list[float]]:
@@ -70,23 +85,22 @@ def length_share(sort: Sort, points: Array, t: Array) -> tuple[Array, Array]:
         cubic = _Cubic(points, sort[0] == CLOSED)
         stops = [cubic.stops[:, k] for k in range(cubic.stops.shape[1])]
     before = whole = np.zeros_like(t)
+    curve = _curve(sort, points)
     for a, b in pairwise(stops):
-        span = _length(sort, points, a, b)
+        span = _length(curve, a, b)
         whole = whole + span
         if b[0].real <= t[0].real:
             before = before + span
         elif a[0].real < t[0].real:
-            before = before + _length(sort, points, a, t)
+            before = before + _length(curve, a, t)
     return before, whole
 
 
-def _length(sort: Sort, points: Array, a: Array, b: Array) -> Array:
+def _length(curve: Curve, a: Array, b: Array) -> Array:
     """Length from a to b within one smooth span, by Gauss quadrature."""
-    half, total = 0.5 * (b - a), np.zeros_like(a)
-    for node, weight in zip(NODES, WEIGHTS, strict=True):
-        slope = place_and_slope(sort, points, a + half * (node + 1.0))[1]
-        total = total + weight * np.sqrt((slope * slope).sum(axis=1))
-    return total * half
+    half = 0.5 * (b - a)
+    slope = curve(a[:, None] + half[:, None] * (NODES + 1.0))[1]
+    return half * (np.sqrt((slope * slope).sum(axis=2)) @ WEIGHTS)
 
 
 class _Cubic:
@@ -127,31 +141,32 @@ class _Cubic:
         return np.concatenate([nothing, inner, nothing], axis=1)
 
     def at(self, t: Array) -> tuple[Array, Array]:
-        """Point and derivative, shape (B, 2) each."""
+        """Points and derivatives at parameters of one span, shape (B, m) to (B, m, 2) each."""
         last = self.stops.shape[1] - 2
-        i = min(max(int(np.searchsorted(self.stops[0].real, t[0].real, side="right")) - 1, 0), last)
-        h = (self.stops[:, i + 1] - self.stops[:, i])[:, None]
-        b = (t - self.stops[:, i])[:, None] / h
+        i = min(max(int(np.searchsorted(self.stops[0].real, t[0, 0].real, side="right")) - 1, 0), last)
+        h = (self.stops[:, i + 1] - self.stops[:, i])[:, None, None]
+        b = (t - self.stops[:, i : i + 1])[..., None] / h
         a = 1.0 - b
-        p, q, m, n = self.points[:, i], self.points[:, i + 1], self.bends[:, i], self.bends[:, i + 1]
+        p, q, m, n = (table[:, k : k + 1] for table in (self.points, self.bends) for k in (i, i + 1))
         place = a * p + b * q + ((a**3 - a) * m + (b**3 - b) * n) * h * h / 6
         slope = (q - p) / h + ((3 * b * b - 1) * n - (3 * a * a - 1) * m) * h / 6
         return place, slope
 
 
 def _de_boor(controls: Array, t: Array, degree: int, knots: list[float]) -> tuple[Array, Array]:
-    """Point and derivative of a clamped spline over control points (de Boor's algorithm)."""
+    """Points and derivatives of a clamped spline over control points, at parameters of one span,
+    shape (B, m) to (B, m, 2) each (de Boor's algorithm)."""
     inner = knots[degree : len(knots) - degree]
-    i = degree + min(max(bisect_right(inner, float(t[0].real)) - 1, 0), len(inner) - 2)
-    rows = [controls[:, i - degree + k] for k in range(degree + 1)]
-    slope = np.zeros_like(rows[0] + t[:, None])
+    i = degree + min(max(bisect_right(inner, float(t[0, 0].real)) - 1, 0), len(inner) - 2)
+    rows = [controls[:, i - degree + k, None] for k in range(degree + 1)]
+    slope = np.zeros_like(rows[0] + t[..., None])
     for level in range(1, degree + 1):
         if level == degree:
             width = knots[i + 1] - knots[i]
-            slope = degree * (rows[degree] - rows[degree - 1]) / width + 0.0 * t[:, None]
+            slope = degree * (rows[degree] - rows[degree - 1]) / width + 0.0 * t[..., None]
         for k in range(degree, level - 1, -1):
             low, high = knots[i - degree + k], knots[i + 1 + k - level]
-            share = ((t - low) / (high - low))[:, None]
+            share = ((t - low) / (high - low))[..., None]
             rows[k] = (1.0 - share) * rows[k - 1] + share * rows[k]
     return rows[degree], slope
 
