@@ -181,3 +181,47 @@ def _met(strip: Strip, other: Surface, share: float, t: float, face: Face) -> fl
 def _off(curve: FittedCurve, lengths: FloatArray, one: Surface, two: Surface) -> float:
     middles = curve.points(0.5 * (lengths[:-1] + lengths[1:]))
     return float(max(np.abs(s.distance(middles)).max() for s in (one, two)))
+
+
+def closest(a: Curve, s: float, b: Curve, t: float) -> tuple[float, float]:
+    """Parameters of the common point of two curves near s and t, by Gauss-Newton."""
+    for _ in range(30):
+        gap = np.array(a.point(s)) - np.array(b.point(t))
+        slopes = np.column_stack([a.derivatives(np.array([s]))[0], -b.derivatives(np.array([t]))[0]])
+        step = np.linalg.lstsq(slopes, -gap, rcond=None)[0]
+        s, t = s + float(step[0]), t + float(step[1])
+        if np.abs(step).max() <= 1e-15 * max(1.0, abs(s), abs(t)):
+            break
+    return s, t
+
+
+def curve_between(one: Face, two: Face, p: Vertex, q: Vertex) -> Coedge:
+    """The curve in which the surfaces of two faces meet, from p to q; both lie near each other on it.
+
+    Raises TooLargeError if there is none.
+    """
+    exact = exact_between(one.surface, two.surface, p, q, q.point)
+    if exact is not None:
+        return exact
+    start, way = np.array(p.point), np.array(q.point) - np.array(p.point)
+    size = float(np.linalg.norm(way))
+    for count in NODES:
+        shares = np.linspace(0.0, 1.0, count)
+        points = start + shares[:, None] * way
+        points[1:-1] = _on_both(one.surface, two.surface, points[1:-1], way / size)
+        made = make_interp_spline(shares * size, points, 5)
+        curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
+        if _off(curve, shares * size, one.surface, two.surface) <= max(FITTED * size, EXACT):
+            return Coedge(Edge(curve, 0.0, size, p, q), True)
+    raise TooLargeError("two neighbours of the new face do not meet", two)
+
+
+def _on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> FloatArray:
+    """Points moved across a direction onto both surfaces, by Newton's method."""
+    for _ in range(NEWTON_STEPS):
+        rows = np.stack(
+            [one.normals(points), two.normals(points), np.broadcast_to(way, points.shape)], axis=1
+        )
+        gaps = np.stack([one.distance(points), two.distance(points), np.zeros(len(points))], axis=1)
+        points = points - np.einsum("nij,nj->ni", np.linalg.pinv(rows), gaps)
+    return points

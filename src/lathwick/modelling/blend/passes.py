@@ -13,7 +13,8 @@ from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
-from .corners import CornerSolver, fans_at
+from .corners import solve_corner
+from .fans import Surroundings, fans_at
 from .rewriting import Rewriter
 from .selecting import EdgeGraph, first_pass, with_chains
 from .strips import Strip, TooLargeError, sides_of
@@ -126,18 +127,18 @@ def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body
                 f"at ({x:.6g}, {y:.6g}, {z:.6g})"
             )
         strips[edge] = strip
-    solver = CornerSolver(strips, body.faces_of_edge, (blend.corner_name,))
+    around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,))
     ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
     for vertex, fans in fans_at(body.brep_faces, ends).items():
         for fan in fans:
-            solver.solve(vertex, fan)
-    rewriter = Rewriter(strips, solver.changes, (blend.strip_name,))
+            solve_corner(around, vertex, fan)
+    rewriter = Rewriter(strips, around.changes, (blend.strip_name,))
     lumps = rewriter.run(body.pieces)
     left = collapsed(lumps)
     made: list[tuple[Face | None, Strip | None]] = [
         (left.faces[rewriter.strip_faces[edge]], strip) for edge, strip in strips.items()
     ]
-    made += [(left.faces[face], None) for face, _ in solver.changes.corners]
+    made += [(left.faces[face], None) for face, _ in around.changes.corners]
     new = [(face, strip) for face, strip in made if face is not None]
     old = [left.faces[face] for face in rewriter.new_faces.values()]
     refuse_crossing_loops([*(face for face in old if face is not None), *(face for face, _ in new)])

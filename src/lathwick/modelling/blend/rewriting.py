@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
-from .corners import Changes
+from .fans import Changes
 from .strips import Strip, TooLargeError
 
 
@@ -24,6 +24,7 @@ class Rewriter:
         self.new_faces: dict[Face, Face] = {}
         """What has become of each face that is not as before."""
         self._contacts: dict[tuple[Edge, Face], Edge] = {}
+        self._turned: set[Edge] = set()
 
     def run(self, lumps: Iterable[Lump]) -> tuple[Lump, ...]:
         """The lumps after the changes. Raises TooLargeError where an edge or a contact has no length left."""
@@ -74,7 +75,8 @@ class Rewriter:
             before = loop.coedges[k - 1]
             found += self.changes.inserted.get((face, (before.edge, before.forward)), [])
             edge = self._contacts.get((coedge.edge, face)) or self._kept(coedge.edge, face)
-            found.append(coedge if edge is coedge.edge else Coedge(edge, coedge.forward))
+            forward = coedge.forward is not (coedge.edge in self._turned)
+            found.append(coedge if edge is coedge.edge else Coedge(edge, forward))
         same = len(found) == len(loop.coedges) and all(
             new is old for new, old in zip(found, loop.coedges, strict=True)
         )
@@ -88,9 +90,21 @@ class Rewriter:
         start, end = moved.get((edge, False), edge.start), moved.get((edge, True), edge.end)
         if start is edge.start and end is edge.end:
             return edge
-        made = _between(Edge(edge.curve, edge.t0, edge.t1, start, end), face)
+        made = self._turn_over(edge, start, end)
+        if made is None:
+            made = _between(Edge(edge.curve, edge.t0, edge.t1, start, end), face)
         self.replaced[edge] = made
         return made
+
+    def _turn_over(self, edge: Edge, start: Vertex | None, end: Vertex | None) -> Edge | None:
+        """The edge the other way, where its ends have passed each other and may do so."""
+        if edge not in self.changes.turning:
+            return None
+        t0, t1 = _parameter(edge, start, edge.t0), _parameter(edge, end, edge.t1)
+        if t0 <= t1 or edge.curve.length(t1, t0) <= RESOLUTION:
+            return None
+        self._turned.add(edge)
+        return Edge(edge.curve, t1, t0, end, start)
 
 
 def _between(edge: Edge, face: Face) -> Edge:

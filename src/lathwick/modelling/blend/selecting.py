@@ -14,7 +14,7 @@ from ...geometry.vector import cross, dot, norm
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ..boolean.grouping import Sets
-from .corners import EdgeEnd, Wedge, fans_at
+from .fans import EdgeEnd, Wedge, fans_at
 from .strips import SMOOTH, sides_of, turn_at
 
 CONTINUES = 1e-6
@@ -98,7 +98,7 @@ def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, floa
         for edge in later:
             waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
     free = {edge for edge in sizes if not waits.get(groups[edge], set()) - {groups[edge]}}
-    free = _without_halves_of_corners(corners, groups, free)
+    free = _without_halves_of_corners(graph, corners, groups, free)
     if not free:
         raise ModellingError("new faces of edges that meet wait for each other; make them in two steps")
     return {edge: size for edge, size in sizes.items() if edge in free}
@@ -116,20 +116,25 @@ def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, floa
     """A number for each edge, the same for those that go in one pass: chains, and edges that are mitred."""
     number = {edge: k for k, edge in enumerate(sizes)}
     sets = Sets(len(number))
-    for _, mine in corners:
-        if len(mine) == 2 and len({graph.turn(edge) > 0.0 for edge in mine}) == 1:
-            sets.join(number[mine[0]], number[mine[1]])
+    for fan, mine in corners:
+        pairs = _opposite_pairs(fan) if _is_saddle(graph, fan) else [mine]
+        for pair in pairs:
+            alike = len({graph.turn(edge) > 0.0 for edge in pair}) == 1
+            if len(pair) == 2 and alike and all(edge in sizes for edge in pair):
+                sets.join(number[pair[0]], number[pair[1]])
     return {edge: sets.find(k) for edge, k in number.items()}
 
 
-def _without_halves_of_corners(corners: list[Corner], groups: dict[Edge, int], free: set[Edge]) -> set[Edge]:
+def _without_halves_of_corners(
+    graph: EdgeGraph, corners: list[Corner], groups: dict[Edge, int], free: set[Edge]
+) -> set[Edge]:
     """Of three or more edges at a corner all go at once, or one first and then the rest as a chain."""
     left = set(free)
     while True:
         dropped = {
             groups[edge]
-            for _, mine in corners
-            if len(mine) > 2 and not left.issuperset(mine)
+            for fan, mine in corners
+            if len(mine) > 2 and not left.issuperset(mine) and not _is_saddle(graph, fan)
             for edge in [e for e in mine if e in left][1:]
         }
         if not dropped:
@@ -143,11 +148,25 @@ def _order(
     """Which of the edges at a vertex go first, and which wait for them."""
     convex = [e for e in mine if graph.turn(e) > 0.0]
     concave = [e for e in mine if graph.turn(e) < 0.0]
+    if convex and concave and _is_saddle(graph, fan):
+        return (convex, concave) if len(convex) > len(concave) else (concave, convex)
     if convex and concave:
         return _odd_first(graph, [wedge.leaves.edge for wedge in fan], convex, concave)
     largest = max(sizes[e] for e in mine)
     first = [e for e in mine if sizes[e] >= largest - SAME_SIZE]
     return first, [e for e in mine if sizes[e] < largest - SAME_SIZE]
+
+
+def _is_saddle(graph: EdgeGraph, fan: list[Wedge]) -> bool:
+    """Whether four edges are convex and concave in turn."""
+    turns = [graph.turn(wedge.leaves.edge) for wedge in fan]
+    return len(fan) == 4 and all(turns[k - 1] * turns[k] < 0.0 for k in range(4))
+
+
+def _opposite_pairs(fan: list[Wedge]) -> list[list[Edge]]:
+    """The two pairs of opposite edges at a saddle."""
+    edges = [wedge.leaves.edge for wedge in fan]
+    return [edges[0::2], edges[1::2]]
 
 
 def _odd_first(

@@ -25,7 +25,7 @@ from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..blend.checks import refuse_crossing_loops
 from ..blend.collapse import collapsed
-from ..blend.corners import fans_at
+from ..blend.fans import fans_at
 from ..blend.joining import exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
 from ..boolean.grouping import Sets

@@ -1,0 +1,167 @@
+"""Vertices as the faces and edges around them, and what is to become of these.
+
+A vertex is seen as its fan: the faces around it, clockwise from outside, each with the coedge by which its
+loop arrives and the one by which it leaves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from ...errors import ModellingError
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import distance
+from ...topology.brep import Coedge, Edge, Face, Vertex
+from ...topology.names import FaceName
+from .joining import Spot, closest, hit_near, share_of
+from .strips import SMOOTH, Strip, TooLargeError, sides_of, turn_at
+
+EdgeEnd = tuple[Edge, bool]
+"""An edge, and whether its end is meant or its start."""
+
+
+@dataclass(frozen=True, eq=False)
+class Wedge:
+    """A face at a vertex: its loop arrives by one coedge and leaves by the other."""
+
+    face: Face
+    arrives: Coedge
+    leaves: Coedge
+
+    @property
+    def entry(self) -> EdgeEnd:
+        return self.arrives.edge, self.arrives.forward
+
+    @property
+    def exit(self) -> EdgeEnd:
+        return self.leaves.edge, not self.leaves.forward
+
+
+@dataclass
+class Changes:
+    """What replaces the surroundings of edges and vertices.
+
+    moved : where ends of edges that stay now lie. contacts : where contact curves end, by the edge's end and
+    the face. inserted : what a loop runs along in place of a vertex, by face and entry. caps : across the end
+    of a strip, from the face that leaves by its edge to the one that arrives by it. corners : new faces.
+    turning : edges whose ends may pass each other; they then run the other way.
+    """
+
+    moved: dict[EdgeEnd, Vertex] = field(default_factory=dict)
+    contacts: dict[tuple[Edge, bool, Face], Vertex] = field(default_factory=dict)
+    inserted: dict[tuple[Face, EdgeEnd], list[Coedge]] = field(default_factory=dict)
+    caps: dict[EdgeEnd, list[Coedge]] = field(default_factory=dict)
+    corners: list[tuple[Face, Face]] = field(default_factory=list)
+    turning: set[Edge] = field(default_factory=set)
+
+
+Uses = dict[Edge, list[tuple[Face, Coedge]]]
+
+
+def reversed_path(path: Sequence[Coedge]) -> list[Coedge]:
+    """A chain of coedges the other way."""
+    return [Coedge(c.edge, not c.forward) for c in reversed(path)]
+
+
+def fans_at(faces: Sequence[Face], vertices: set[Vertex]) -> dict[Vertex, list[list[Wedge]]]:
+    """The fans of some vertices; more than one where parts of the body touch in a vertex."""
+    entries: dict[Vertex, dict[EdgeEnd, Wedge]] = {}
+    for face in faces:
+        for loop in face.loops:
+            for k, leaves in enumerate(loop.coedges):
+                vertex = leaves.start
+                if vertex is not None and vertex in vertices:
+                    wedge = Wedge(face, loop.coedges[k - 1], leaves)
+                    entries.setdefault(vertex, {})[wedge.entry] = wedge
+    return {vertex: _cycles(wedges) for vertex, wedges in entries.items()}
+
+
+def _cycles(wedges: dict[EdgeEnd, Wedge]) -> list[list[Wedge]]:
+    left = dict(wedges)
+    found = []
+    while left:
+        first = next(iter(left.values()))
+        ring = [left.pop(first.entry)]
+        while ring[-1].exit != first.entry:
+            ring.append(left.pop(ring[-1].exit))
+        found.append(ring)
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class Surroundings:
+    """All strips of one pass, the faces at every edge, and the changes found so far. names : of the faces
+    that fill corners."""
+
+    strips: dict[Edge, Strip]
+    uses: Uses
+    names: tuple[FaceName, ...]
+    changes: Changes = field(default_factory=Changes)
+
+    def strip(self, end: EdgeEnd) -> tuple[Strip, float]:
+        """The strip of a blended edge, and the parameter at one end."""
+        strip = self.strips[end[0]]
+        return strip, strip.at_end(end[1])
+
+    def turn(self, edge: Edge) -> float:
+        """The angle between the outward normals half way along, positive where convex, 0.0 where smooth."""
+        turn = turn_at(edge, sides_of(self.uses[edge]), 0.5 * (edge.t0 + edge.t1))
+        return turn if abs(turn) > SMOOTH else 0.0
+
+    def is_smooth(self, edge: Edge) -> bool:
+        """Whether the faces of an edge have one normal along it."""
+        return self.turn(edge) == 0.0
+
+    def set_contact(self, end: EdgeEnd, face: Face, vertex: Vertex) -> None:
+        """Let the contact on a face end at a vertex."""
+        self.changes.contacts[end[0], end[1], face] = vertex
+
+    def ending(self, end: EdgeEnd, face: Face, end_face: Face) -> Spot:
+        """Where the contact on a face meets the face at the end."""
+        strip, t = self.strip(end)
+        contact = strip.contact(face)
+        found = hit_near(contact, t, end_face.surface, strip.size, end_face)
+        return Vertex(contact.point(found)), share_at(strip, face), found
+
+    def crossing(self, end: EdgeEnd, border: Coedge) -> Spot:
+        """Where the strip meets an edge between two faces at the end."""
+        strip, t = self.strip(end)
+        edge = border.edge
+        start = edge.t0 if border.forward else edge.t1
+        s = hit_near(edge.curve, start, strip.surface, strip.size, self.uses[edge][0][0])
+        point = edge.curve.point(s)
+        along = strip.parameter(point, t)
+        return Vertex(point), share_of(strip, point, along), along
+
+    def contacts_meet(self, one: EdgeEnd, two: EdgeEnd, face: Face) -> tuple[Vertex, float, float]:
+        """Where the contacts of two strips on a common face cross; with the parameter on each."""
+        (sa, ta), (sb, tb) = self.strip(one), self.strip(two)
+        a, b = sa.contact(face), sb.contact(face)
+        s, t = closest(a, ta, b, tb)
+        if distance(a.point(s), b.point(t)) > RESOLUTION:
+            raise TooLargeError("two new faces do not meet", face)
+        return Vertex(a.point(s)), s, t
+
+
+def share_at(strip: Strip, face: Face) -> float:
+    """How far across a strip its contact on a face lies."""
+    return 0.0 if face is strip.faces[0] else 1.0
+
+
+def unknown_corner(vertex: Vertex) -> ModellingError:
+    """The error for a corner that none of the ways fits."""
+    x, y, z = vertex.point
+    return ModellingError(f"a corner of this kind cannot be closed, at ({x:.6g}, {y:.6g}, {z:.6g})")
+
+
+def both_ends(around: Surroundings, fan: list[Wedge]) -> tuple[EdgeEnd, EdgeEnd]:
+    """The ends of the two blended edges of a fan that begins behind the first."""
+    second = next(k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips and k < len(fan) - 1)
+    return fan[0].entry, fan[second].exit
+
+
+def both_sides(around: Surroundings, fan: list[Wedge]) -> tuple[list[Wedge], list[Wedge]]:
+    """The wedges from the first blended edge to the second, and those from the second to the first."""
+    second = next(k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips)
+    return fan[: second + 1], fan[second + 1 :]

@@ -1,0 +1,101 @@
+"""A blended edge that ends at a vertex at which no other is blended."""
+
+from __future__ import annotations
+
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import distance
+from ...topology.brep import Coedge, Face, Vertex
+from .fans import EdgeEnd, Surroundings, Wedge, reversed_path, share_at, unknown_corner
+from .joining import Spot, closest, curve_between, strip_curve
+from .strips import TooLargeError
+
+
+def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+    """Let the strip end on the faces between its two neighbours.
+
+    fan : from the face that arrives by the edge to the one that leaves by it.
+    """
+    first, last, ends = fan[0], fan[-1], fan[1:-1]
+    end = first.entry
+    strip = around.strips[end[0]]
+    smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
+    if not ends or all(smooth):
+        raise unknown_corner(vertex)
+    if len(ends) == 2:
+        for k in (0, 1):
+            if not smooth[k] and _runs_beside(around, end, (first, last)[k].face, ends[k].face):
+                _step_out(around, vertex, fan, k)
+                return
+    spots = [_last_spot(around, end, first.face, first.leaves, ends[0].face, smooth[0])]
+    spots += [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
+    spots.append(_last_spot(around, end, last.face, last.arrives, ends[-1].face, smooth[1]))
+    around.set_contact(end, first.face, spots[0][0])
+    around.set_contact(end, last.face, spots[-1][0])
+    around.changes.moved[first.exit] = spots[0][0]
+    cap: list[Coedge] = []
+    for k, wedge in enumerate(ends):
+        path = [strip_curve(strip, wedge.face.surface, (spots[k], spots[k + 1]), wedge.face)]
+        around.changes.inserted[wedge.face, wedge.entry] = path
+        around.changes.moved[wedge.exit] = spots[k + 1][0]
+        cap += path
+    around.changes.caps[end] = reversed_path(cap)
+    if any(smooth):  # the strip may pass the vertex, under the edge that it would end at
+        around.changes.turning.update(wedge.exit[0] for wedge in ends)
+        around.changes.turning.update((first.exit[0],))
+
+
+def _last_spot(
+    around: Surroundings, end: EdgeEnd, face: Face, border: Coedge, end_face: Face, smooth: bool
+) -> Spot:
+    """Where the contact on a face ends: on the next face, or where it comes to a smooth border."""
+    if not smooth:
+        return around.ending(end, face, end_face)
+    strip, t = around.strip(end)
+    contact, edge = strip.contact(face), border.edge
+    start = (
+        edge.t0
+        if distance(edge.curve.point(edge.t0), contact.point(t))
+        < distance(edge.curve.point(edge.t1), contact.point(t))
+        else edge.t1
+    )
+    at, on = closest(contact, t, edge.curve, start)
+    if distance(contact.point(at), edge.curve.point(on)) > RESOLUTION:
+        raise TooLargeError("the new face does not keep to its neighbours", face)
+    return Vertex(contact.point(at)), share_at(strip, face), at
+
+
+def _runs_beside(around: Surroundings, end: EdgeEnd, face: Face, end_face: Face) -> bool:
+    """Whether the contact on a face does not lead to the face at its end, but along it."""
+    try:
+        around.ending(end, face, end_face)
+    except TooLargeError:
+        return True
+    return False
+
+
+def _step_out(around: Surroundings, vertex: Vertex, fan: list[Wedge], k: int) -> None:
+    """A run-out where the edge goes on, between other faces: the strip ends on the one face at the end
+    that stands across it, and that gets a new edge with the neighbour that goes on.
+
+    k : 0 where the face that arrives by the edge goes on, 1 where that which leaves by it does.
+    """
+    goes_on, across, stays = (fan[0], fan[2], fan[3]) if k == 0 else (fan[3], fan[1], fan[0])
+    end = fan[0].entry
+    strip = around.strips[end[0]]
+    near = around.ending(end, goes_on.face, across.face)
+    far = around.ending(end, stays.face, across.face)
+    step = curve_between(across.face, goes_on.face, near[0], vertex)
+    around.set_contact(end, goes_on.face, near[0])
+    around.set_contact(end, stays.face, far[0])
+    path = strip_curve(strip, across.face.surface, (near, far), across.face)
+    inserted = around.changes.inserted
+    if k == 0:
+        around.changes.moved[across.exit] = far[0]
+        inserted[across.face, across.entry] = [*reversed_path([step]), path]
+        inserted[goes_on.face, goes_on.entry] = [step]
+        around.changes.caps[end] = reversed_path([path])
+    else:
+        around.changes.moved[across.entry] = far[0]
+        inserted[across.face, across.entry] = [*reversed_path([path]), step]
+        inserted[goes_on.face, goes_on.entry] = reversed_path([step])
+        around.changes.caps[end] = [path]
