@@ -32,8 +32,16 @@ Spot = tuple[Vertex, float, float]
 """A vertex on a strip, its share of the way across, and the parameter of the edge."""
 
 
-def hit_near(curve: Curve, t: float, surface: Surface, size: float, face: Face) -> float:
-    """The parameter nearest to t at which a curve meets a surface, at most some `size` away.
+def hit_near(
+    curve: Curve,
+    t: float,
+    surface: Surface,
+    size: float,
+    face: Face,
+    sides: tuple[float, ...] = (1.0, -1.0),
+) -> float:
+    """The parameter nearest to t at which a curve meets a surface, at most some `size` away; before t and
+    behind it, or on one side.
 
     Raises TooLargeError, limited by `face`, if there is none.
     """
@@ -48,7 +56,7 @@ def hit_near(curve: Curve, t: float, surface: Surface, size: float, face: Face) 
     step = size / (speed * STEPS / REACH)
     before = {1.0: (t, start), -1.0: (t, start)}
     for k in range(1, STEPS + 1):
-        for side in (1.0, -1.0):
+        for side in sides:
             s = t + side * k * step
             last, value = before[side]
             now = gap(s)

@@ -6,7 +6,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
 from .fans import EdgeEnd, Surroundings, Wedge, reversed_path, share_at, unknown_corner
-from .joining import Spot, closest, curve_between, strip_curve
+from .joining import REACH, Spot, closest, curve_between, hit_near, strip_curve
 from .strips import TooLargeError
 
 
@@ -26,9 +26,13 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
             if not smooth[k] and _runs_beside(around, end, (first, last)[k].face, ends[k].face):
                 _step_out(around, vertex, fan, k)
                 return
-    spots = [_last_spot(around, end, first.face, first.leaves, ends[0].face, smooth[0])]
-    spots += [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
-    spots.append(_last_spot(around, end, last.face, last.arrives, ends[-1].face, smooth[1]))
+    if any(smooth):
+        k = smooth.index(True)
+        spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
+        spots = spots if k == 0 else spots[::-1]
+    else:
+        spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
+    spots[1:1] = [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[-1][0])
     around.changes.moved[first.exit] = spots[0][0]
@@ -44,24 +48,26 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
         around.changes.turning.update((first.exit[0],))
 
 
-def _last_spot(
-    around: Surroundings, end: EdgeEnd, face: Face, border: Coedge, end_face: Face, smooth: bool
-) -> Spot:
-    """Where the contact on a face ends: on the next face, or where it comes to a smooth border."""
-    if not smooth:
-        return around.ending(end, face, end_face)
+def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, k: int) -> Spot:
+    """Where the contact on a face comes to the smooth border behind it (k = 0) or before it (k = 1)."""
     strip, t = around.strip(end)
-    contact, edge = strip.contact(face), border.edge
-    start = (
-        edge.t0
-        if distance(edge.curve.point(edge.t0), contact.point(t))
-        < distance(edge.curve.point(edge.t1), contact.point(t))
-        else edge.t1
-    )
-    at, on = closest(contact, t, edge.curve, start)
-    if distance(contact.point(at), edge.curve.point(on)) > RESOLUTION:
-        raise TooLargeError("the new face does not keep to its neighbours", face)
-    return Vertex(contact.point(at)), share_at(strip, face), at
+    border = wedge.leaves if k == 0 else wedge.arrives
+    start = border.edge.t0 if border.forward is (k == 0) else border.edge.t1
+    contact = strip.contact(wedge.face)
+    at, on = closest(contact, t, border.edge.curve, start)
+    if distance(contact.point(at), border.edge.curve.point(on)) > RESOLUTION:
+        raise TooLargeError("the new face does not keep to its neighbours", wedge.face)
+    return Vertex(contact.point(at)), share_at(strip, wedge.face), at
+
+
+def _under_edge(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int) -> Spot:
+    """Where the contact on the first (k = 0) or last face ends, if the other has a smooth border: there the
+    face has a cusp, and the contact ends before the vertex."""
+    strip, t = around.strip(end)
+    face, end_face = (fan[0].face, fan[1].face) if k == 0 else (fan[-1].face, fan[-2].face)
+    contact, reach = strip.contact(face), max(strip.size, end[0].length / REACH)
+    found = hit_near(contact, t, end_face.surface, reach, end_face, (-1.0,) if end[1] else (1.0,))
+    return Vertex(contact.point(found)), share_at(strip, face), found
 
 
 def _runs_beside(around: Surroundings, end: EdgeEnd, face: Face, end_face: Face) -> bool:
