@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -26,6 +26,9 @@ fuzz: $(VENV)/.ready
 
 fuzz-parts: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz $(N) $(SEED)
+
+fuzz-rounds: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz_rounds $(N) $(SEED)
 
 screenshots: $(VENV)/.ready
 	$(BIN)/python docs/make_screenshots.py

@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import math
+import subprocess
+import sys
+from pathlib import Path
+
 import numpy as np
 
 import lathwick as lw
+
+from .conftest import CHECKERS
 
 RADII = (0.5, 1.0, 1.5, 2.0, 3.0, 5.0)
 
@@ -45,3 +52,51 @@ def _group(rng: np.random.Generator, body: lw.Body) -> list:
     }
     chosen = [edge for edge in groups[kind]() if edge.is_convex is not None]
     return chosen or [edge for edge in edges if edge.is_convex is not None]
+
+
+def verdict(seed: int, folder: Path) -> str:
+    """ "right", "refused with a radius that works", "refused", or what is wrong with one union.
+
+    What a round changes lies beside the chosen edges and those that continue them; both outside checkers
+    read its files; and the largest radius that a refusal names works.
+    """
+    body, edges, radius = random_union(seed)
+    try:
+        made = lw.fillet(body, edges, radius, step="f")
+    except lw.ModellingError as error:
+        if "largest that works is" not in error.message:
+            return f"refused: {error.message}"
+        try:
+            lw.fillet(body, edges, float(error.message.rsplit(" ", 1)[1]))
+        except lw.ModellingError as again:
+            return f"WRONG limit: {error.message}; {again.message}"
+        return "refused with a radius that works"
+    return _stray(body, made, edges, radius, seed) or _unsound(made, folder) or "right"
+
+
+def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) -> str:
+    if made.check():
+        return f"WRONG: {made.check()[0]}"
+    low, high = (np.array(p) for p in body.bounds)
+    points = low + np.random.default_rng(seed).random((2000, 3)) * (high - low)
+    changed = points[body.contains(points) != made.contains(points)]
+    reach = max(1.5, *(math.tan(math.radians(min(abs(e.angle), 150)) / 2) for e in edges)) * radius
+    sharp = [e for e in body.edges() if abs(e.angle) > 1e-6]
+    for p in changed.tolist():
+        if min(e.distance_to(tuple(p)) for e in sharp) > 1.3 * reach:
+            return f"WRONG: changed at {tuple(p)}, far from any edge"
+    return ""
+
+
+def _unsound(made: lw.Body, folder: Path) -> str:
+    for name, options in (("made.step", {}), ("made.stl", {"chord": 0.05, "angle": 12})):
+        try:
+            lw.save(made, folder / name, **options)
+        except lw.ModellingError as error:
+            return f"not written as {name}: {error.message}"
+        checker = CHECKERS[Path(name).suffix]
+        if checker.exists():
+            run = subprocess.run([sys.executable, checker, folder / name], capture_output=True, text=True)
+            if run.returncode:
+                return f"WRONG {name}: {run.stdout.strip().splitlines()[-1]}"
+    return ""

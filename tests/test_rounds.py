@@ -11,7 +11,7 @@ from scipy.integrate import quad
 import lathwick as lw
 
 from .conftest import sound
-from .rounded_unions import random_union
+from .rounded_unions import verdict
 
 QUARTER = 1.0 - math.pi / 4.0
 
@@ -280,24 +280,9 @@ def test_two_radii_on_one_chain_are_refused():
 
 
 @pytest.mark.parametrize("seed", range(12))
-def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed):
-    """What changes lies beside the chosen edges; the largest radius that is named works."""
-    body, edges, radius = random_union(seed)
-    try:
-        made = lw.fillet(body, edges, radius, step="f")
-    except lw.ModellingError as error:
-        if "largest that works is" in error.message:
-            smaller = float(error.message.rsplit(" ", 1)[1])
-            assert lw.fillet(body, edges, smaller).is_valid
-        return
-    assert made.is_valid
-    low, high = (np.array(p) for p in body.bounds)
-    points = low + np.random.default_rng(seed).random((1500, 3)) * (high - low)
-    changed = points[body.contains(points) != made.contains(points)]
-    reach = max(1.5, *(math.tan(math.radians(min(abs(e.angle), 150)) / 2) for e in edges)) * radius
-    chain = [e for e in body.edges() if abs(e.angle) > 1e-6]
-    for p in changed:
-        assert min(e.distance_to(tuple(p)) for e in chain) < 1.3 * reach
+def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_path):
+    """What changes lies beside the chosen edges; files are sound; the largest radius that is named works."""
+    assert verdict(seed, tmp_path) in ("right", "refused with a radius that works")
 
 
 def test_sizes_of_a_table_all_hold():

@@ -12,7 +12,7 @@ from ...geometry.surfaces import PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex
-from .fans import Surroundings, Wedge, reversed_path, unknown_corner
+from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path
 from .strips import Strip, arc_between, line_between
 
 
@@ -20,7 +20,7 @@ def close(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     """Three or more blended edges and nothing else: a ball, or a plane, in the corner."""
     strips = [around.strip(wedge.entry) for wedge in fan]
     if len({strip.convex for strip, _ in strips}) > 1:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     feet = _ball(around, vertex, fan, strips) if strips[0][0].spine is not None else None
     if feet is None:
         feet = _bevel_feet(around, vertex, fan)
@@ -58,7 +58,7 @@ def _ball(
     d = -radius if strips[0][0].convex else radius
     center = _equidistant([w.face for w in fan], d, vertex.point)
     if center is None:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     feet = []
     for k, wedge in enumerate(fan):
         n = wedge.face.outward_normal(center)
@@ -66,7 +66,7 @@ def _ball(
         for end in (wedge.entry, fan[(k + 1) % len(fan)].entry):
             contact = around.strips[end[0]].contact(wedge.face)
             if distance(contact.point(contact.parameter(foot)), foot) > RESOLUTION:
-                raise unknown_corner(vertex)
+                raise UnknownCornerError(around, vertex, fan)
         feet.append(Vertex(foot))
     return center, feet
 
@@ -74,7 +74,7 @@ def _ball(
 def _bevel_feet(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> tuple[Vec3 | None, list[Vertex]]:
     """Where the contacts of bevels cross on each face; three of them span the corner's plane."""
     if len(fan) != 3:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     feet = []
     for k, wedge in enumerate(fan):
         feet.append(around.contacts_meet(wedge.entry, fan[(k + 1) % 3].entry, wedge.face)[0])

@@ -14,7 +14,6 @@ from scipy.spatial import cKDTree
 from ...geometry.curve_hits import curve_hits
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import distance
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Edge, Face, Lump
 from ...topology.trim import INSIDE, region_of
@@ -89,18 +88,19 @@ def _meet(one: Edge, two: Edge) -> bool:
     reach = max(float(np.linalg.norm(np.diff(x, axis=0), axis=1).max()) for x in (p, q))
     gaps, nearest = (np.asarray(found) for found in cKDTree(q).query(p, distance_upper_bound=reach))
     near = gaps < reach
-    for vertex in {one.start, one.end} & {two.start, two.end}:
-        if vertex is not None:
-            near &= np.linalg.norm(p - np.array(vertex.point), axis=1) > NEAR_END * reach
+    ends = [np.array(v.point) for v in {one.start, one.end} & {two.start, two.end} if v is not None]
+    for end in ends:
+        near &= np.linalg.norm(p - end, axis=1) > NEAR_END * reach
     lowest = near & (gaps <= np.append(gaps[1:], np.inf)) & (gaps <= np.append(np.inf, gaps[:-1]))
     for k in np.flatnonzero(lowest).tolist():
-        if _nearest(one, two, float(s[k]), float(t[nearest[k]])) <= RESOLUTION:
+        gap, place = _nearest(one, two, float(s[k]), float(t[nearest[k]]))
+        if gap <= RESOLUTION and all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends):
             return True
     return False
 
 
-def _nearest(one: Edge, two: Edge, s: float, t: float) -> float:
-    """The least distance of two edges near some parameters, by Gauss-Newton."""
+def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray]:
+    """The least distance of two edges near some parameters, and where on the first, by Gauss-Newton."""
     for _ in range(REFINED):
         gap = one.curve.points(np.array([s]))[0] - two.curve.points(np.array([t]))[0]
         slopes = np.column_stack(
@@ -109,7 +109,8 @@ def _nearest(one: Edge, two: Edge, s: float, t: float) -> float:
         step = np.linalg.lstsq(slopes, -gap, rcond=1e-9)[0]
         s = min(max(s + float(step[0]), one.t0), one.t1)
         t = min(max(t + float(step[1]), two.t0), two.t1)
-    return distance(one.curve.point(s), two.curve.point(t))
+    place = one.curve.points(np.array([s]))[0]
+    return float(np.linalg.norm(place - two.curve.points(np.array([t]))[0])), place
 
 
 def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | None]]) -> None:

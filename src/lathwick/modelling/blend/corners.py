@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from ...topology.brep import Vertex
 from .balls import close
-from .fans import Surroundings, Wedge, unknown_corner
+from .fans import Surroundings, UnknownCornerError, Wedge
 from .mitres import continue_each_other, mitre, pass_on
 from .run_outs import run_out
 from .saddles import is_saddle, part_at_saddle
@@ -35,4 +35,4 @@ def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None
     elif count == len(fan):
         close(around, vertex, turned)
     else:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)

@@ -149,10 +149,13 @@ def share_at(strip: Strip, face: Face) -> float:
     return 0.0 if face is strip.faces[0] else 1.0
 
 
-def unknown_corner(vertex: Vertex) -> ModellingError:
-    """The error for a corner that none of the ways fits."""
-    x, y, z = vertex.point
-    return ModellingError(f"a corner of this kind cannot be closed, at ({x:.6g}, {y:.6g}, {z:.6g})")
+class UnknownCornerError(ModellingError):
+    """A corner that none of the ways fits. edges : the blended ones of it."""
+
+    def __init__(self, around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+        x, y, z = vertex.point
+        super().__init__(f"a corner of this kind cannot be closed, at ({x:.6g}, {y:.6g}, {z:.6g})")
+        self.edges = [wedge.leaves.edge for wedge in fan if wedge.leaves.edge in around.strips]
 
 
 def both_ends(around: Surroundings, fan: list[Wedge]) -> tuple[EdgeEnd, EdgeEnd]:

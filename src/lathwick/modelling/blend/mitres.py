@@ -8,12 +8,12 @@ from ...topology.brep import Coedge, Face, Vertex
 from .fans import (
     EdgeEnd,
     Surroundings,
+    UnknownCornerError,
     Wedge,
     both_ends,
     both_sides,
     reversed_path,
     share_at,
-    unknown_corner,
 )
 from .joining import Spot, closest, hit_near, share_of, strip_curve
 from .strips import TooLargeError
@@ -37,7 +37,7 @@ def pass_on(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     one, two = both_ends(around, fan)
     sides = both_sides(around, fan)
     if any(len(side) > 2 for side in sides):
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     strips = around.strip(one)[0], around.strip(two)[0]
     t = _turning_points(around, (one, two), sides)
     feet = []
@@ -50,7 +50,7 @@ def pass_on(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
         foot = Vertex(p)
         if len(side) == 2:
             if not around.is_smooth(side[0].leaves.edge):
-                raise unknown_corner(vertex)
+                raise UnknownCornerError(around, vertex, fan)
             around.changes.moved[side[0].exit] = foot
         around.set_contact((one, two)[first], side[0].face, foot)
         around.set_contact((one, two)[last], side[-1].face, foot)
@@ -91,12 +91,12 @@ def mitre(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     common = next((s for s in sides if len(s) == 1), None)
     other = sides[0] if common is sides[1] else sides[1]
     if common is None or len(other) != 2:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     # the far side runs from edge `a` over faces `fa`, `fb` to edge `b`
     a, b = (one, two) if other is sides[0] else (two, one)
     (sa, ta), (sb, tb) = around.strip(a), around.strip(b)
     if sa.convex is not sb.convex:
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     fa, fb, shared = other[0], other[1], common[0].face
     inner, ia, ib = around.contacts_meet(a, b, shared)
     qa = hit_near(sa.contact(fa.face), ta, fb.face.surface, sa.size, fb.face)

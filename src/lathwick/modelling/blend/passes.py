@@ -14,7 +14,7 @@ from ..boolean.regrouping import with_whole_faces
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
 from .corners import solve_corner
-from .fans import Surroundings, fans_at
+from .fans import Surroundings, UnknownCornerError, fans_at
 from .rewriting import Rewriter
 from .selecting import EdgeGraph, first_pass, with_chains
 from .strips import Strip, TooLargeError, sides_of
@@ -22,7 +22,7 @@ from .strips import Strip, TooLargeError, sides_of
 Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
 """Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
 
-MOST_PASSES = 8
+MOST_PASSES = 24
 TRIES = 24
 DIGITS = 4
 CLOSE = 5e-4
@@ -107,13 +107,30 @@ def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     for _ in range(MOST_PASSES):
         graph = EdgeGraph(body)
         left = with_chains(graph, left)
-        now = first_pass(graph, left)
-        body, replaced = _passed(body, now, blend)
+        body, replaced, now = _widest_pass(body, graph, left, blend)
         kept = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
         left = {edge: size for edge, size in kept.items() if edge is not None}
         if not left:
             return with_whole_faces(body)
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
+
+
+def _widest_pass(
+    body: Body, graph: EdgeGraph, sizes: Mapping[Edge, float], blend: Blend
+) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
+    """A pass of all edges that need not wait; at a corner of unknown kind, one chain alone."""
+    now = first_pass(graph, sizes)
+    try:
+        return *_passed(body, now, blend), now
+    except UnknownCornerError as error:
+        chains = {frozenset(graph.chain(edge) & set(sizes)): None for edge in error.edges}
+        for chain in chains if len(chains) > 1 else ():
+            try:
+                alone = {edge: sizes[edge] for edge in sizes if edge in chain}
+                return *_passed(body, alone, blend), alone
+            except UnknownCornerError:
+                continue
+        raise
 
 
 def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body, dict[Edge, Edge | None]]:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
-from ...topology.brep import Coedge, Face, Vertex
-from .fans import EdgeEnd, Surroundings, Wedge, reversed_path, share_at, unknown_corner
+from ...topology.brep import Coedge, Vertex
+from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import REACH, Spot, closest, curve_between, hit_near, strip_curve
 from .strips import TooLargeError
 
@@ -20,10 +20,10 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     strip = around.strips[end[0]]
     smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
     if not ends or all(smooth):
-        raise unknown_corner(vertex)
+        raise UnknownCornerError(around, vertex, fan)
     if len(ends) == 2:
         for k in (0, 1):
-            if not smooth[k] and _runs_beside(around, end, (first, last)[k].face, ends[k].face):
+            if _runs_beside(around, end, fan, k, smooth[k]):
                 _step_out(around, vertex, fan, k)
                 return
     if any(smooth):
@@ -33,12 +33,17 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     else:
         spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
     spots[1:1] = [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
+    for k in range(1, len(spots)):
+        if distance(spots[k - 1][0].point, spots[k][0].point) <= RESOLUTION:
+            spots[k] = spots[k - 1]
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[-1][0])
     around.changes.moved[first.exit] = spots[0][0]
     cap: list[Coedge] = []
     for k, wedge in enumerate(ends):
-        path = [strip_curve(strip, wedge.face.surface, (spots[k], spots[k + 1]), wedge.face)]
+        between = spots[k], spots[k + 1]
+        apart = between[0] is not between[1]
+        path = [strip_curve(strip, wedge.face.surface, between, wedge.face)] if apart else []
         around.changes.inserted[wedge.face, wedge.entry] = path
         around.changes.moved[wedge.exit] = spots[k + 1][0]
         cap += path
@@ -70,10 +75,15 @@ def _under_edge(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int) ->
     return Vertex(contact.point(found)), share_at(strip, face), found
 
 
-def _runs_beside(around: Surroundings, end: EdgeEnd, face: Face, end_face: Face) -> bool:
-    """Whether the contact on a face does not lead to the face at its end, but along it."""
+def _runs_beside(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int, smooth: bool) -> bool:
+    """Whether the contact on the first (k = 0) or last face does not lead to the face at its end, but
+    along it."""
+    wedge, beyond = (fan[0], fan[1]) if k == 0 else (fan[-1], fan[-2])
     try:
-        around.ending(end, face, end_face)
+        if smooth:
+            _at_border(around, end, wedge, k)
+        else:
+            around.ending(end, wedge.face, beyond.face)
     except TooLargeError:
         return True
     return False

@@ -6,7 +6,7 @@ from itertools import pairwise
 
 from ...geometry.vector import dot, sub
 from ...topology.brep import Vertex
-from .fans import Surroundings, Wedge, reversed_path, unknown_corner
+from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path
 from .joining import Spot, curve_between, strip_curve
 from .strips import TooLargeError
 
@@ -40,7 +40,7 @@ def part_at_saddle(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> No
         if dot(p, q) < 0.0:
             _part(around, fan, ends, first is b)
             return
-    raise unknown_corner(vertex)
+    raise UnknownCornerError(around, vertex, fan)
 
 
 Pair = tuple[Spot, Spot]

@@ -51,6 +51,18 @@ class EdgeGraph:
                     return sharp[0]
         return None
 
+    def chain(self, edge: Edge) -> set[Edge]:
+        """The edge and all that continue it smoothly."""
+        found, todo = {edge}, [edge]
+        while todo:
+            one = todo.pop()
+            for at_end in (False, True):
+                other = self.next_in_chain((one, at_end))
+                if other is not None and other[0] not in found:
+                    found.add(other[0])
+                    todo.append(other[0])
+        return found
+
     def _continues(self, one: EdgeEnd, two: EdgeEnd) -> bool:
         ways = []
         for edge, at_end in (one, two):
@@ -87,7 +99,8 @@ def with_chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, flo
 
 
 def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
-    """Those of the edges that need not wait for others. Raises ModellingError if all of them wait."""
+    """Those of the edges that need not wait for others; if all of them wait, those that wait for the
+    fewest."""
     corners = [
         (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
     ]
@@ -97,11 +110,15 @@ def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, floa
         first, later = _order(graph, fan, mine, sizes)
         for edge in later:
             waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
-    free = {edge for edge in sizes if not waits.get(groups[edge], set()) - {groups[edge]}}
-    free = _without_halves_of_corners(graph, corners, groups, free)
-    if not free:
-        raise ModellingError("new faces of edges that meet wait for each other; make them in two steps")
-    return {edge: size for edge, size in sizes.items() if edge in free}
+    waiting = {group: len(waits.get(group, set()) - {group}) for group in groups.values()}
+    ready = {edge for edge in sizes if not waiting[groups[edge]]}
+    free = _without_halves_of_corners(graph, corners, groups, ready)
+    for group in sorted(waiting, key=lambda k: waiting[k]):
+        if free:
+            break
+        members = {edge for edge in sizes if groups[edge] == group}
+        free = _without_halves_of_corners(graph, corners, groups, members)
+    return {edge: size for edge, size in sizes.items() if edge in (free or graph.chain(next(iter(sizes))))}
 
 
 def _chosen_at(fan: list[Wedge], sizes: Mapping[Edge, float]) -> list[Edge]:
