@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+from scipy.interpolate import BSpline, PPoly, make_interp_spline
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
-from ...geometry.curves import Curve
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, SplineCurve
 from ...geometry.tolerance import RESOLUTION
@@ -26,8 +25,16 @@ CLOSE = 0.05 * RESOLUTION
 BEYOND = 3.0
 """A canal is laid out so many radii beyond the ends of its edge."""
 
+SHARES = (1.0, 0.6, 0.3, 0.1, 0.0)
+GUIDED = 0.1
+"""A guide is so near to its edge, as a share of the radius and in radians."""
+
+DEGREES = (3, 4, 5, 6, 8, 10, 13, 16)
 NEWTON_STEPS = 40
 TURN_KEPT = 1e-3
+
+Guide = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
+"""From parameters, shape (N,), to points and directions, (N, 3). The ball rolls in the planes across."""
 
 
 def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
@@ -40,11 +47,11 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     if min(turns) * max(turns) <= 0.0 or min(abs(t) for t in turns) < TURN_KEPT:
         raise ModellingError("an edge that is convex here and concave or smooth there cannot be rounded")
     convex = turns[0] > 0.0
-    low, high = (edge.t0, edge.t1) if edge.is_closed else _lengthened(edge, radius)
     d = -radius if convex else radius
+    (low, high), guide = _laid_out(edge, radius, faces, d)
     for count in NODES:
         t = np.linspace(low, high, count)
-        centers, feet = _centers(edge.curve, t, faces, d)
+        centers, feet = _centers(guide, t, faces, d)
         curves = [_fitted(t, table, edge.is_closed) for table in (centers, *feet)]
         if (
             _off(curves, 0.5 * (t[1:] + t[:-1]) - (t[0] if edge.is_closed else 0.0), faces, d)
@@ -61,36 +68,79 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     return strip
 
 
-def _lengthened(edge: Edge, radius: float) -> tuple[float, float]:
-    """The parameters of an edge, and of its curve beyond its ends."""
-    ends = []
-    for t, side in ((edge.t0, -1.0), (edge.t1, 1.0)):
-        speed = float(np.linalg.norm(edge.curve.derivatives(np.array([t]))[0]))
-        ends.append(t + side * BEYOND * radius / speed)
-    if isinstance(edge.curve, SplineCurve):
-        room = 0.25 * (edge.t1 - edge.t0)
-        return max(ends[0], edge.t0 - room), min(ends[1], edge.t1 + room)
+def _laid_out(edge: Edge, radius: float, faces: tuple[Face, Face], d: float) -> tuple[FloatArray, Guide]:
+    """The parameters from which to which a canal is laid out, and the planes in which the ball rolls.
+
+    A canal reaches beyond the ends of its edge, less far where no ball touches both faces there.
+    """
+    guide = _guide(edge, radius)
+    if edge.is_closed:
+        return np.array([edge.t0, edge.t1]), guide
+    speeds = np.linalg.norm(edge.curve.derivatives(np.array([edge.t0, edge.t1])), axis=1)
+    rooms = BEYOND * radius / speeds
     if edge.curve.period:
-        room = max(0.0, 0.45 * (edge.curve.period - (edge.t1 - edge.t0)))
-        return max(ends[0], edge.t0 - room), min(ends[1], edge.t1 + room)
-    return ends[0], ends[1]
+        rooms = np.minimum(rooms, max(0.0, 0.45 * (edge.curve.period - (edge.t1 - edge.t0))))
+    ends = []
+    for t, side, room in ((edge.t0, -1.0, rooms[0]), (edge.t1, 1.0, rooms[1])):
+        for share in SHARES:
+            try:
+                _centers(guide, t + side * share * room * np.linspace(0.0, 1.0, 9), faces, d)
+            except TooLargeError:
+                continue
+            break
+        ends.append(t + side * share * room)
+    return np.array(ends), guide
 
 
-def _along(curve: Curve) -> Callable[[FloatArray], tuple[FloatArray, FloatArray]]:
-    """Points and directions of a curve, of a spline also a little beyond its ends."""
-    if isinstance(curve, SplineCurve) and not curve.period:
-        from scipy.interpolate import BSpline
+def _guide(edge: Edge, radius: float) -> Guide:
+    """Points and directions of an edge, also beyond its ends.
 
-        whole = BSpline(np.array(curve.knots), curve.controls, curve.degree, extrapolate=True)
-        return lambda t: (np.asarray(whole(t)), np.asarray(whole(t, nu=1)))
-    return lambda t: (curve.points(t), curve.derivatives(t))
+    A fitted curve is followed nearly by one polynomial, which touches it at both ends.
+    """
+    curve = edge.curve
+    if not isinstance(curve, SplineCurve) or curve.period:
+        return lambda t: (curve.points(t), curve.derivatives(t))
+    middle, half = 0.5 * (edge.t0 + edge.t1), 0.5 * (edge.t1 - edge.t0)
+    x = np.cos(np.linspace(0.0, np.pi, 129))
+    points, ways = curve.points(middle + half * x), half * curve.derivatives(middle + half * x)
+    for degree in DEGREES:
+        made = _touching_polynomial(x, points, ways, degree)
+        near = np.linalg.norm(made(x) - points, axis=1).max() <= GUIDED * radius
+        turned = np.linalg.norm(np.cross(_units(made.derivative()(x)), _units(ways)), axis=1).max()
+        if near and turned <= GUIDED:
+            slope = made.derivative()
+            return lambda t: (made((t - middle) / half), slope((t - middle) / half) / half)
+    whole = BSpline(np.array(curve.knots), curve.controls, curve.degree, extrapolate=True)
+    return lambda t: (np.asarray(whole(t)), np.asarray(whole(t, nu=1)))
+
+
+def _units(ways: FloatArray) -> FloatArray:
+    return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
+
+
+def _touching_polynomial(x: FloatArray, points: FloatArray, ways: FloatArray, degree: int) -> PPoly:
+    """The polynomial on [-1, 1] that has the first and last point and direction (at x = 1 and -1), and
+    comes nearest to all others."""
+    ends = np.array([points[-1], ways[-1], points[0], ways[0]])
+    rows = np.array([[1, -1, 1, -1], [0, 1, -2, 3], [1, 1, 1, 1], [0, 1, 2, 3]], dtype=float)
+    cubic = np.linalg.solve(rows, ends)
+    low = np.polynomial.polynomial.polyval(x, cubic).T
+    table = np.zeros((degree + 1, 3))
+    table[:4] = cubic
+    if degree > 3:
+        bump = (1.0 - x * x) ** 2
+        powers = bump[:, None] * np.polynomial.polynomial.polyvander(x, degree - 4)
+        found = np.linalg.lstsq(powers, points - low, rcond=None)[0]
+        for k, row in enumerate(found):
+            table[k : k + 5] += np.outer([1.0, 0.0, -2.0, 0.0, 1.0], row)
+    return PPoly(table[::-1, None, :], np.array([0.0, 1.0]), extrapolate=True)
 
 
 def _centers(
-    curve: Curve, t: FloatArray, faces: tuple[Face, Face], d: float
+    guide: Guide, t: FloatArray, faces: tuple[Face, Face], d: float
 ) -> tuple[FloatArray, tuple[FloatArray, FloatArray]]:
-    """Where the ball's center is across points of a curve, by Newton's method, and where it touches."""
-    p, way = _along(curve)(t)
+    """Where the ball's center is across points of a guide, by Newton's method, and where it touches."""
+    p, way = guide(t)
     way = way / np.linalg.norm(way, axis=1)[:, None]
     c = p.copy()
     out = [1.0 if face.outward else -1.0 for face in faces]
