@@ -14,6 +14,7 @@ from scipy.spatial import cKDTree
 from ...geometry.curve_hits import curve_hits
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import dot
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Edge, Face, Lump
 from ...topology.trim import INSIDE, region_of
@@ -24,6 +25,7 @@ NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
 
 REFINED = 20
+ALONG = 1e-3
 
 
 def refuse_crossing_loops(faces: Iterable[Face]) -> None:
@@ -116,12 +118,16 @@ def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArra
 def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | None]]) -> None:
     """Raise TooLargeError where a new face, with the strip that it was made from, meets a face that is not
     its neighbour."""
-    faces = [f for lump in lumps for shell in lump.shells for f in shell.faces]
+    lump_of = {f: lump for lump in lumps for shell in lump.shells for f in shell.faces}
+    faces = list(lump_of)
     boxes = np.array([outer_box(face) for face in faces])
     mine = np.array([_box(face, strip) for face, strip in new])
     for i, j in overlapping(mine, boxes):
         one, two = new[i][0], faces[j]
-        if one is not two and not _neighbours(one, two) and (_hits(one, two) or _hits(two, one)):
+        if one is two or _neighbours(one, two):
+            continue
+        touching = lump_of[one] is not lump_of[two]  # separate lumps may touch
+        if _hits(one, two, touching) or _hits(two, one, touching):
             raise TooLargeError("the new face runs into another face", two)
 
 
@@ -138,8 +144,8 @@ def _neighbours(one: Face, two: Face) -> bool:
     return bool(ends[0] & ends[1] or rings[0] & rings[1])
 
 
-def _hits(one: Face, two: Face) -> bool:
-    """Whether an edge of a face passes through another face."""
+def _hits(one: Face, two: Face, touching: bool) -> bool:
+    """Whether an edge of a face passes through another face; or only touches it, unless they may."""
     box = outer_box(two)
     for coedge in one.coedges():
         edge = coedge.edge
@@ -148,6 +154,13 @@ def _hits(one: Face, two: Face) -> bool:
             continue
         found = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
         spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found
+        if touching:
+            spots = [] if found is None else [t for t in found if not _touches(edge, t, two)]
         if spots and (region_of(two).states(edge.curve.points(np.array(spots))) == INSIDE).any():
             return True
     return False
+
+
+def _touches(edge: Edge, t: float, face: Face) -> bool:
+    """Whether an edge runs along a face where it meets it."""
+    return abs(dot(edge.curve.tangent(t), face.outward_normal(edge.curve.point(t)))) <= ALONG

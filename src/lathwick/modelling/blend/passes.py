@@ -16,7 +16,7 @@ from .collapse import collapsed
 from .corners import solve_corner
 from .fans import Surroundings, UnknownCornerError, fans_at
 from .rewriting import Rewriter
-from .selecting import EdgeGraph, first_pass, with_chains
+from .selecting import EdgeGraph, first_pass, has_mixed_corner, with_chains
 from .strips import Strip, TooLargeError, sides_of
 
 Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
@@ -103,11 +103,25 @@ def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> flo
 
 
 def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """All passes. Where convex and concave edges meet the odd one goes first, or, if that fails, last."""
+    try:
+        return _all_passes(body, sizes, blend, odd_first=True)
+    except ModellingError:
+        if not has_mixed_corner(EdgeGraph(body), sizes):
+            raise
+        try:
+            return _all_passes(body, sizes, blend, odd_first=False)
+        except ModellingError:
+            pass
+        raise
+
+
+def _all_passes(body: Body, sizes: Mapping[Edge, float], blend: Blend, odd_first: bool) -> Body:
     left = dict(sizes)
     for _ in range(MOST_PASSES):
         graph = EdgeGraph(body)
         left = with_chains(graph, left)
-        body, replaced, now = _widest_pass(body, graph, left, blend)
+        body, replaced, now = _widest_pass(body, first_pass(graph, left, odd_first), graph, left, blend)
         kept = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
         left = {edge: size for edge, size in kept.items() if edge is not None}
         if not left:
@@ -116,10 +130,9 @@ def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
 
 
 def _widest_pass(
-    body: Body, graph: EdgeGraph, sizes: Mapping[Edge, float], blend: Blend
+    body: Body, now: dict[Edge, float], graph: EdgeGraph, sizes: Mapping[Edge, float], blend: Blend
 ) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
     """A pass of all edges that need not wait; at a corner of unknown kind, one chain alone."""
-    now = first_pass(graph, sizes)
     try:
         return *_passed(body, now, blend), now
     except UnknownCornerError as error:

@@ -125,7 +125,7 @@ def _one_way(
         now = float(out @ (corner - c))
         if limit is None and now <= 0.0 < left + RESOLUTION and _near(c, corner, away, d):
             number = len(path) - 1 + left / (left - now)
-            limit = len(path) + 1 + int(BEYOND * abs(d) / step)
+            limit = len(path) + 1 + int(BEYOND * max(away, abs(d)) / step)
         left = now
         path.append(c)
         if limit is None and len(path) > most:

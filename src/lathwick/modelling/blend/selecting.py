@@ -7,7 +7,7 @@ differ, the larger goes first, and the smaller ball rolls over it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from ...errors import ModellingError
 from ...geometry.vector import cross, dot, norm
@@ -98,9 +98,19 @@ def with_chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, flo
     return found
 
 
-def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
+def has_mixed_corner(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> bool:
+    """Whether convex and concave ones of the edges meet."""
+    return any(
+        not _one_kind(graph, mine)
+        for fans in graph.fans.values()
+        for fan in fans
+        if (mine := _chosen_at(fan, sizes))
+    )
+
+
+def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float], odd_first: bool = True) -> dict[Edge, float]:
     """Those of the edges that need not wait for others; if all of them wait, those that wait for the
-    fewest."""
+    fewest. odd_first : whether, where convex and concave ones meet, the odd one does not wait."""
     corners = [
         (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
     ]
@@ -108,16 +118,18 @@ def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, floa
     waits: dict[int, set[int]] = {}
     for fan, mine in corners:
         first, later = _order(graph, fan, mine, sizes)
+        if not odd_first and not _one_kind(graph, mine):
+            first, later = later, first
         for edge in later:
             waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
     waiting = {group: len(waits.get(group, set()) - {group}) for group in groups.values()}
     ready = {edge for edge in sizes if not waiting[groups[edge]]}
-    free = _without_halves_of_corners(graph, corners, groups, ready)
+    free = _without_halves_of_corners(graph, corners, groups, ready, not odd_first)
     for group in sorted(waiting, key=lambda k: waiting[k]):
         if free:
             break
         members = {edge for edge in sizes if groups[edge] == group}
-        free = _without_halves_of_corners(graph, corners, groups, members)
+        free = _without_halves_of_corners(graph, corners, groups, members, not odd_first)
     return {edge: size for edge, size in sizes.items() if edge in (free or graph.chain(next(iter(sizes))))}
 
 
@@ -136,27 +148,39 @@ def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, floa
     for fan, mine in corners:
         pairs = _opposite_pairs(fan) if _is_saddle(graph, fan) else [mine]
         for pair in pairs:
-            alike = len({graph.turn(edge) > 0.0 for edge in pair}) == 1
-            if len(pair) == 2 and alike and all(edge in sizes for edge in pair):
+            if len(pair) == 2 and _one_kind(graph, pair) and all(edge in sizes for edge in pair):
                 sets.join(number[pair[0]], number[pair[1]])
     return {edge: sets.find(k) for edge, k in number.items()}
 
 
 def _without_halves_of_corners(
-    graph: EdgeGraph, corners: list[Corner], groups: dict[Edge, int], free: set[Edge]
+    graph: EdgeGraph, corners: list[Corner], groups: dict[Edge, int], free: set[Edge], mitred: bool
 ) -> set[Edge]:
-    """Of three or more edges at a corner all go at once, or one first and then the rest as a chain."""
+    """Of three or more edges of one kind at a corner all go at once, or one first and then the rest as a
+    chain; of edges of both kinds one, or, if `mitred`, two."""
     left = set(free)
     while True:
         dropped = {
             groups[edge]
             for fan, mine in corners
-            if len(mine) > 2 and not left.issuperset(mine) and not _is_saddle(graph, fan)
+            if len(mine) > 2
+            and not left.issuperset(mine)
+            and not _is_saddle(graph, fan)
+            and not (
+                mitred
+                and len(left.intersection(mine)) == 2
+                and _one_kind(graph, left.intersection(mine))
+                and not _one_kind(graph, mine)
+            )
             for edge in [e for e in mine if e in left][1:]
         }
         if not dropped:
             return left
         left = {edge for edge in left if groups[edge] not in dropped}
+
+
+def _one_kind(graph: EdgeGraph, edges: Iterable[Edge]) -> bool:
+    return len({graph.turn(edge) > 0.0 for edge in edges}) == 1
 
 
 def _order(
