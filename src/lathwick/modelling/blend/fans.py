@@ -14,7 +14,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
-from .joining import Spot, closest, hit_near, share_of
+from .joining import FAR, Spot, closest, hit_near, share_of
 from .strips import SMOOTH, Strip, TooLargeError, sides_of, turn_at
 
 EdgeEnd = tuple[Edge, bool]
@@ -117,11 +117,11 @@ class Surroundings:
         """Let the contact on a face end at a vertex."""
         self.changes.contacts[end[0], end[1], face] = vertex
 
-    def ending(self, end: EdgeEnd, face: Face, end_face: Face) -> Spot:
+    def ending(self, end: EdgeEnd, face: Face, end_face: Face, reach: float = FAR) -> Spot:
         """Where the contact on a face meets the face at the end."""
         strip, t = self.strip(end)
         contact = strip.contact(face)
-        found = hit_near(contact, t, end_face.surface, strip.size, end_face)
+        found = hit_near(contact, t, end_face.surface, strip.size, end_face, reach=reach)
         return Vertex(contact.point(found)), share_at(strip, face), found
 
     def crossing(self, end: EdgeEnd, border: Coedge) -> Spot:

@@ -20,10 +20,14 @@ from .strips import Strip, TooLargeError
 
 NEWTON_STEPS = 12
 REACH = 8.0
+FAR = 50.0
 STEPS = 64
 EXACT = 1e-3 * RESOLUTION
 FITTED = 1e-9
 """A fitted curve lies so near to both surfaces, as a share of its length."""
+
+NEAR_STEPS = tuple(np.linspace(0.0, REACH, STEPS + 1)[1:].tolist())
+FAR_STEPS = tuple(np.geomspace(REACH, FAR, STEPS + 1)[1:].tolist())
 
 NODES = (9, 17, 33, 65, 129)
 
@@ -39,9 +43,10 @@ def hit_near(
     size: float,
     face: Face,
     sides: tuple[float, ...] = (1.0, -1.0),
+    reach: float = REACH,
 ) -> float:
-    """The parameter nearest to t at which a curve meets a surface, at most some `size` away; before t and
-    behind it, or on one side.
+    """The parameter nearest to t at which a curve meets a surface, at most `reach` times `size` away; before
+    t and behind it, or on one side.
 
     Raises TooLargeError, limited by `face`, if there is none.
     """
@@ -53,11 +58,10 @@ def hit_near(
     if abs(start) <= EXACT:
         return _polished(curve, t, surface)
     speed = float(np.linalg.norm(curve.derivatives(np.array([t]))[0]))
-    step = size / (speed * STEPS / REACH)
     before = {1.0: (t, start), -1.0: (t, start)}
-    for k in range(1, STEPS + 1):
+    for off in (*NEAR_STEPS, *(k for k in FAR_STEPS if k <= reach)):
         for side in sides:
-            s = t + side * k * step
+            s = t + side * off * size / speed
             last, value = before[side]
             now = gap(s)
             if value * now <= 0.0:
@@ -146,29 +150,30 @@ def strip_curve(
     exact = exact_between(strip.surface, other, p, q, across(strip, 0.5 * (s0 + s1), 0.5 * (t0 + t1)))
     if exact is not None:
         return exact
+    guesses = np.linspace(t0, t1, NODES[0])
     for count in NODES:
         shares = np.linspace(s0, s1, count)
-        points = _marched(strip, other, shares, (t0, t1), face)
+        guesses, points = _marched(strip, other, shares, guesses, face)
         points[0], points[-1] = p.point, q.point
         lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
         made = make_interp_spline(lengths, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
         if _off(curve, lengths, strip.surface, other) <= max(FITTED * lengths[-1], EXACT):
             return Coedge(Edge(curve, 0.0, float(lengths[-1]), p, q), True)
+        guesses = make_interp_spline(np.arange(count), guesses, 3)(np.arange(2 * count - 1) / 2)
     raise TooLargeError("the end of the new face cannot be found", face)
 
 
 def _marched(
-    strip: Strip, other: Surface, shares: FloatArray, t: tuple[float, float], face: Face
-) -> FloatArray:
-    """Points where the curves along a strip, at shares of the way across, meet another surface."""
-    guess, slope = t[0], (t[1] - t[0]) / max(len(shares) - 1, 1)
-    found = [across(strip, float(shares[0]), t[0])]
-    for share in shares[1:-1].tolist():
-        guess = _met(strip, other, share, guess + slope, face)
-        found.append(across(strip, share, guess))
-    found.append(across(strip, float(shares[-1]), t[1]))
-    return np.array(found)
+    strip: Strip, other: Surface, shares: FloatArray, guesses: FloatArray, face: Face
+) -> tuple[FloatArray, FloatArray]:
+    """Parameters, near guesses, and points at which the curves along a strip, at shares of the way across it,
+    meet another surface."""
+    drift, found = 0.0, guesses.copy()
+    for k in range(1, len(shares) - 1):
+        found[k] = _met(strip, other, float(shares[k]), float(guesses[k]) + drift, face)
+        drift = float(found[k] - guesses[k])
+    return found, np.array([across(strip, float(s), float(t)) for s, t in zip(shares, found, strict=True)])
 
 
 def _met(strip: Strip, other: Surface, share: float, t: float, face: Face) -> float:

@@ -83,7 +83,7 @@ def _runs_beside(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int, s
         if smooth:
             _at_border(around, end, wedge, k)
         else:
-            around.ending(end, wedge.face, beyond.face)
+            around.ending(end, wedge.face, beyond.face, REACH)
     except TooLargeError:
         return True
     return False
