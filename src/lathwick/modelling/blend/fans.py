@@ -9,13 +9,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from ...errors import ModellingError
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
 from .joining import FAR, Spot, closest, hit_near, share_of
-from .strips import SMOOTH, Strip, TooLargeError, sides_of, turn_at
+from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, turn_at
 
 EdgeEnd = tuple[Edge, bool]
 """An edge, and whether its end is meant or its start."""
@@ -149,7 +148,7 @@ def share_at(strip: Strip, face: Face) -> float:
     return 0.0 if face is strip.faces[0] else 1.0
 
 
-class UnknownCornerError(ModellingError):
+class UnknownCornerError(BlendError):
     """A corner that none of the ways fits. edges : the blended ones of it."""
 
     def __init__(self, around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:

@@ -8,22 +8,28 @@ from dataclasses import dataclass
 
 from ...errors import ModellingError
 from ...topology.body import Body
-from ...topology.brep import Edge, Face
+from ...topology.brep import Edge, Face, Vertex
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
+from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
 from .corners import solve_corner
-from .fans import Surroundings, UnknownCornerError, fans_at
+from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .rewriting import Rewriter
 from .selecting import EdgeGraph, first_pass, has_mixed_corner, with_chains
-from .strips import Strip, TooLargeError, sides_of
+from .strips import BlendError, Strip, TooLargeError, sides_of
 
 Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
 """Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
 
+Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
+
 MOST_PASSES = 24
 TRIES = 24
+SMALL = (0.05, 0.002, 1e-4)
+"""Shares of a size, of which one works if any at all does."""
+
 DIGITS = 4
 CLOSE = 5e-4
 
@@ -45,13 +51,17 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
 
     Raises ModellingError that names the face in the way, and the largest size that works, if any does.
     """
-    try:
-        return _attempt(body, sizes, blend)
-    except ModellingError as error:
-        share = _largest_share(body, sizes, blend)
-        if share is None:
-            raise
-        raise ModellingError(_limit(error, sizes, blend, share)) from None
+    first: ModellingError | None = None
+    for attempt in (_attempt, _attempt_apart):
+        try:
+            return attempt(body, sizes, blend)
+        except ModellingError as error:
+            first = first or error
+            share = _largest_share(body, sizes, blend, attempt)
+        if share is not None:
+            raise ModellingError(_limit(first, sizes, blend, share)) from None
+    assert first is not None
+    raise first
 
 
 def _limit(error: ModellingError, sizes: Mapping[Edge, float], blend: Blend, share: float) -> str:
@@ -75,16 +85,18 @@ def _shown(value: float) -> list[float]:
     return sorted(set(found), reverse=True)
 
 
-def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> float | None:
+def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend, attempt: Attempt) -> float | None:
     """The largest part of the sizes that works, by bisection; None if none does."""
 
     def works(share: float) -> bool:
         try:
-            _attempt(body, {edge: share * size for edge, size in sizes.items()}, blend)
+            attempt(body, {edge: share * size for edge, size in sizes.items()}, blend)
         except ModellingError:
             return False
         return True
 
+    if not any(works(share) for share in SMALL):
+        return None
     low, high = 0.0, 1.0
     for k in range(TRIES):
         middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
@@ -116,12 +128,29 @@ def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
         raise
 
 
-def _all_passes(body: Body, sizes: Mapping[Edge, float], blend: Blend, odd_first: bool) -> Body:
+def _attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """Groups of edges by themselves, parted at corners that cannot be closed."""
+    return apart_at_corners(
+        body,
+        sizes,
+        lambda some: _all_passes(body, some, blend, in_turn=False),
+        lambda some: _attempt(body, some, blend),
+    )
+
+
+def _all_passes(
+    body: Body, sizes: Mapping[Edge, float], blend: Blend, *, odd_first: bool = True, in_turn: bool = True
+) -> Body:
+    """in_turn : whether edges that meet in a corner of unknown kind go one after the other."""
     left = dict(sizes)
     for _ in range(MOST_PASSES):
         graph = EdgeGraph(body)
         left = with_chains(graph, left)
-        body, replaced, now = _widest_pass(body, first_pass(graph, left, odd_first), graph, left, blend)
+        now = first_pass(graph, left, odd_first)
+        if in_turn:
+            body, replaced, now = _widest_pass(body, now, graph, left, blend)
+        else:
+            body, replaced = _passed(body, now, blend)
         kept = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
         left = {edge: size for edge, size in kept.items() if edge is not None}
         if not left:
@@ -159,9 +188,7 @@ def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body
         strips[edge] = strip
     around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,))
     ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
-    for vertex, fans in fans_at(body.brep_faces, ends).items():
-        for fan in fans:
-            solve_corner(around, vertex, fan)
+    _solve_corners(around, fans_at(body.brep_faces, ends))
     rewriter = Rewriter(strips, around.changes, (blend.strip_name,))
     lumps = rewriter.run(body.pieces)
     left = collapsed(lumps)
@@ -176,3 +203,19 @@ def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body
     refuse_collisions(left.lumps, new)
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
     return result, {edge: left.edges.get(new, new) for edge, new in changed.items()}
+
+
+def _solve_corners(around: Surroundings, fans: Mapping[Vertex, list[list[Wedge]]]) -> None:
+    """Raises the first error, with all corners that cannot be solved."""
+    first: BlendError | None = None
+    corners = set()
+    for vertex, here in fans.items():
+        for fan in here:
+            try:
+                solve_corner(around, vertex, fan)
+            except BlendError as error:
+                first = first or error
+                corners.add(vertex)
+    if first is not None:
+        first.corners = frozenset(corners)
+        raise first

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from ...geometry.meetings import SAME, meeting
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Vertex
 from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
-from .joining import REACH, Spot, closest, curve_between, hit_near, strip_curve
-from .strips import TooLargeError
+from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
+from .strips import TooLargeError, line_between
 
 
 def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
@@ -26,6 +27,10 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
             if _runs_beside(around, end, fan, k, smooth[k]):
                 _step_out(around, vertex, fan, k)
                 return
+    outer = [ends[0].face.surface, ends[-1].face.surface]
+    if len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
+        _close_gap(around, vertex, fan)
+        return
     if any(smooth):
         k = smooth.index(True)
         spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
@@ -51,6 +56,31 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     if any(smooth):  # the strip may pass the vertex, under the edge that it would end at
         around.changes.turning.update(wedge.exit[0] for wedge in ends)
         around.changes.turning.update((first.exit[0],))
+
+
+def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+    """A run-out against two faces on one plane that come together as the strip closes the gap between
+    them; what lies between them at the vertex stays. A smooth edge from the vertex divides them."""
+    first, last, near, far = fan[0], fan[-1], fan[1], fan[-2]
+    end = first.entry
+    strip, t = around.strip(end)
+    spots = around.ending(end, first.face, near.face), around.ending(end, last.face, far.face)
+    whole = strip_curve(strip, near.face.surface, spots, near.face)
+    middle = Vertex(whole.edge.midpoint())
+    along = strip.parameter(middle.point, t)
+    between = middle, share_of(strip, middle.point, along), along
+    halves = [
+        strip_curve(strip, wedge.face.surface, pair, wedge.face)
+        for wedge, pair in ((near, (spots[0], between)), (far, (between, spots[1])))
+    ]
+    divide = line_between(middle, vertex)
+    changes = around.changes
+    around.set_contact(end, first.face, spots[0][0])
+    around.set_contact(end, last.face, spots[1][0])
+    changes.moved[first.exit], changes.moved[last.entry] = spots[0][0], spots[1][0]
+    changes.inserted[near.face, near.entry] = [halves[0], divide]
+    changes.inserted[far.face, far.entry] = [*reversed_path([divide]), halves[1]]
+    changes.caps[end] = reversed_path(halves)
 
 
 def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, k: int) -> Spot:

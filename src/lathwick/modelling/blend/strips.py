@@ -18,7 +18,13 @@ from .profiles import Across, LineProfile, Profile, touching_centers
 SMOOTH = 1e-6
 
 
-class TooLargeError(ModellingError):
+class BlendError(ModellingError):
+    """A blend that cannot be made; at some corners, if they are known."""
+
+    corners: frozenset[Vertex] = frozenset()
+
+
+class TooLargeError(BlendError):
     """A size that does not fit, though a smaller one may. `face` limits it."""
 
     def __init__(self, message: str, face: Face | None = None) -> None:

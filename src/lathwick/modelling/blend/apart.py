@@ -1,0 +1,76 @@
+"""Where strips cannot share corners: groups of edges are blended by themselves and put together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from ...errors import ModellingError
+from ...topology.body import Body
+from ...topology.brep import Edge, Vertex
+from ..combine import intersect, union
+from .selecting import EdgeGraph, with_chains
+from .strips import BlendError
+
+Blended = Callable[[Mapping[Edge, float]], Body]
+"""Blends some edges of the body; raises ModellingError if it cannot."""
+
+
+def apart_at_corners(body: Body, sizes: Mapping[Edge, float], at_once: Blended, in_turn: Blended) -> Body:
+    """Groups of edges are blended by themselves, parted at the corners that cannot be closed; a group that
+    still cannot be, not even with one edge after the other, is parted into its chains. What all strips leave,
+    or what they fill together, is the result.
+
+    Raises ModellingError for edges of both kinds.
+    """
+    graph = EdgeGraph(body)
+    left = with_chains(graph, sizes)
+    convex = {graph.turn(edge) > 0.0 for edge in left}
+    if len(convex) > 1:
+        raise ModellingError("convex and concave edges that cannot share their corners are not parted")
+    parted: set[Vertex] = set()
+    made: list[Body] = []
+    while left:
+        group = _group(graph, left, parted)
+        try:
+            made.append(at_once(group))
+        except ModellingError as error:
+            corners = error.corners if isinstance(error, BlendError) else frozenset()
+            if not corners <= parted:
+                parted |= corners
+                continue
+            made += _one_by_one(graph, group, in_turn)
+        left = {edge: size for edge, size in left.items() if edge not in group}
+    if len(made) == 1:
+        return made[0]
+    return intersect(*made) if True in convex else union(*made)
+
+
+def _one_by_one(graph: EdgeGraph, group: dict[Edge, float], in_turn: Blended) -> list[Body]:
+    try:
+        return [in_turn(group)]
+    except ModellingError:
+        return [in_turn(chain) for chain in _chains(graph, group)]
+
+
+def _chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[dict[Edge, float]]:
+    left, found = dict(sizes), []
+    while left:
+        chain = graph.chain(next(iter(left))) & left.keys()
+        found.append({edge: left.pop(edge) for edge in sizes if edge in chain})
+    return found
+
+
+def _group(graph: EdgeGraph, sizes: Mapping[Edge, float], parted: set[Vertex]) -> dict[Edge, float]:
+    """The first edge and those that meet it, directly or by way of others, but at parted corners; chains
+    stay whole."""
+    found, todo = set[Edge](), [next(iter(sizes))]
+    while todo:
+        edge = todo.pop()
+        if edge in found:
+            continue
+        found.add(edge)
+        todo += [other for other in graph.chain(edge) if other in sizes]
+        for vertex in (edge.start, edge.end):
+            if vertex is not None and vertex not in parted:
+                todo += [w.leaves.edge for fan in graph.fans[vertex] for w in fan if w.leaves.edge in sizes]
+    return {edge: size for edge, size in sizes.items() if edge in found}
