@@ -114,7 +114,30 @@ def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float], odd_first: bool = 
     corners = [
         (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
     ]
-    groups = _together(graph, corners, sizes)
+    free, waiting = set[Edge](), dict[int, int]()
+    for balls in (True, False):  # corners that balls close stay whole, if that is possible
+        groups = _together(graph, corners, sizes, balls)
+        waiting = _waiting(graph, corners, sizes, groups, odd_first)
+        ready = {edge for edge in sizes if not waiting[groups[edge]]}
+        free = _without_halves_of_corners(graph, corners, groups, ready, not odd_first)
+        if free:
+            break
+    for group in sorted(waiting, key=lambda k: waiting[k]):
+        if free:
+            break
+        members = {edge for edge in sizes if groups[edge] == group}
+        free = _without_halves_of_corners(graph, corners, groups, members, not odd_first)
+    return {edge: size for edge, size in sizes.items() if edge in (free or graph.chain(next(iter(sizes))))}
+
+
+def _waiting(
+    graph: EdgeGraph,
+    corners: list[Corner],
+    sizes: Mapping[Edge, float],
+    groups: dict[Edge, int],
+    odd_first: bool,
+) -> dict[int, int]:
+    """For how many others each group waits."""
     waits: dict[int, set[int]] = {}
     for fan, mine in corners:
         first, later = _order(graph, fan, mine, sizes)
@@ -122,15 +145,7 @@ def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float], odd_first: bool = 
             first, later = later, first
         for edge in later:
             waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
-    waiting = {group: len(waits.get(group, set()) - {group}) for group in groups.values()}
-    ready = {edge for edge in sizes if not waiting[groups[edge]]}
-    free = _without_halves_of_corners(graph, corners, groups, ready, not odd_first)
-    for group in sorted(waiting, key=lambda k: waiting[k]):
-        if free:
-            break
-        members = {edge for edge in sizes if groups[edge] == group}
-        free = _without_halves_of_corners(graph, corners, groups, members, not odd_first)
-    return {edge: size for edge, size in sizes.items() if edge in (free or graph.chain(next(iter(sizes))))}
+    return {group: len(waits.get(group, set()) - {group}) for group in groups.values()}
 
 
 def _chosen_at(fan: list[Wedge], sizes: Mapping[Edge, float]) -> list[Edge]:
@@ -141,8 +156,11 @@ Corner = tuple[list[Wedge], list[Edge]]
 """A fan, and the chosen edges in it."""
 
 
-def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, float]) -> dict[Edge, int]:
-    """A number for each edge, the same for those that go in one pass: chains, and edges that are mitred."""
+def _together(
+    graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, float], balls: bool
+) -> dict[Edge, int]:
+    """A number for each edge, the same for those that go in one pass: chains, edges that are mitred, and, if
+    `balls`, all edges of a corner that are of one kind and size."""
     number = {edge: k for k, edge in enumerate(sizes)}
     sets = Sets(len(number))
     for fan, mine in corners:
@@ -150,6 +168,10 @@ def _together(graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, floa
         for pair in pairs:
             if len(pair) == 2 and _one_kind(graph, pair) and all(edge in sizes for edge in pair):
                 sets.join(number[pair[0]], number[pair[1]])
+        alike = len(mine) == len(fan) and _one_kind(graph, mine) and len({sizes[e] for e in mine}) == 1
+        if balls and alike:
+            for edge in mine[1:]:
+                sets.join(number[mine[0]], number[edge])
     return {edge: sets.find(k) for edge, k in number.items()}
 
 
