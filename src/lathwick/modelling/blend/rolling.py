@@ -20,6 +20,9 @@ BEYOND = 3.0
 TURN = 0.3
 """At most this much, in radians, the way of the ball turns from one step to the next."""
 
+TURN_BEYOND = 1.2
+"""Beyond the ends it turns by so much, in radians, at most: a canal must not come round to itself."""
+
 HALVINGS = 3
 FARTHEST = 20.0
 """The ball has lost its edge where it is so many times as far from it as at its middle."""
@@ -108,12 +111,14 @@ def _one_way(
     out = side * edge.curve.derivatives(t)[0]
     out /= np.linalg.norm(out)
     old = side * edge.curve.derivatives(np.array([0.5 * (edge.t0 + edge.t1)]))[0]
-    path, number, limit = [c], 0.0, None
+    path, number, limit, leaving = [c], 0.0, None, out
     left = float(out @ (corner - c))
     most = int(4.0 * (edge.length + abs(d)) / step) + 100
     while limit is None or len(path) < limit:
         try:
             heading = _heading(c, faces, old)
+            if limit is not None and float(heading @ leaving) < np.cos(TURN_BEYOND):
+                break
             if path[1:] and float(heading @ old) < np.cos(TURN) * float(np.linalg.norm(old)):
                 raise TooLargeError("the round bends too sharply", faces[0])
             ahead = (c + step * heading)[None]
@@ -125,6 +130,7 @@ def _one_way(
         now = float(out @ (corner - c))
         if limit is None and now <= 0.0 < left + RESOLUTION and _near(c, corner, away, d):
             number = len(path) - 1 + left / (left - now)
+            leaving = old
             limit = len(path) + 1 + int(BEYOND * max(away, abs(d)) / step)
         left = now
         path.append(c)
