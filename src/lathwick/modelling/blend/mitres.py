@@ -18,7 +18,7 @@ from .fans import (
 from .joining import Spot, closest, hit_near, share_of, strip_curve
 from .strips import TooLargeError
 
-CONTINUES = 1e-6
+CONTINUES = 1e-4
 
 
 def continue_each_other(around: Surroundings, fan: list[Wedge]) -> bool:

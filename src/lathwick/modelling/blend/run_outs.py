@@ -20,7 +20,7 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     end = first.entry
     strip = around.strips[end[0]]
     smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
-    if not ends or all(smooth):
+    if not ends:
         raise UnknownCornerError(around, vertex, fan)
     if len(ends) == 2:
         for k in (0, 1):
@@ -31,7 +31,9 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     if len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
         _close_gap(around, vertex, fan)
         return
-    if any(smooth):
+    if all(smooth):
+        spots = [_at_border(around, end, first, 0), _at_border(around, end, last, 1)]
+    elif any(smooth):
         k = smooth.index(True)
         spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
         spots = spots if k == 0 else spots[::-1]

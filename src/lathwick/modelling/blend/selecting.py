@@ -17,8 +17,9 @@ from ..boolean.grouping import Sets
 from .fans import EdgeEnd, Wedge, fans_at
 from .strips import SMOOTH, sides_of, turn_at
 
-CONTINUES = 1e-6
+CONTINUES = 1e-4
 SAME_SIZE = 1e-9
+FADED = 1e-3
 
 
 class EdgeGraph:
@@ -47,9 +48,14 @@ class EdgeGraph:
             ends = [wedge.exit for wedge in fan]
             if end in ends:
                 sharp = [e for e in ends if e != end and self.turn(e[0]) != 0.0]
-                if len(sharp) == 1 and self._continues(end, sharp[0]):
+                if len(sharp) == 1 and self._continues(end, sharp[0]) and not self._fades(sharp[0][0]):
                     return sharp[0]
         return None
+
+    def _fades(self, edge: Edge) -> bool:
+        """Whether the faces of an edge come to meet smoothly at one of its ends."""
+        sides = sides_of(self._uses[edge])
+        return any(abs(turn_at(edge, sides, t)) <= FADED for t in (edge.t0, edge.t1))
 
     def chain(self, edge: Edge) -> set[Edge]:
         """The edge and all that continue it smoothly."""
