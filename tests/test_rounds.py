@@ -12,6 +12,7 @@ from scipy.integrate import quad
 import lathwick as lw
 
 from .conftest import sound
+from .mechanical import PARTS
 from .rounded_unions import verdict
 
 QUARTER = 1.0 - math.pi / 4.0
@@ -292,6 +293,18 @@ def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_p
         assert found.startswith("refused:")
     else:
         assert found in ("right", "refused with a radius that works")
+
+
+@pytest.mark.parametrize("make", PARTS, ids=lambda make: make.__name__)
+def test_all_edges_of_mechanical_parts_in_one_step(make, tmp_path, outside_check):
+    """10 to 60 sharp edges at once: sound, and no sharp edge is left where faces of the part meet."""
+    body = make()
+    edges = [edge for edge in body.edges() if edge.is_convex is not None]
+    assert 10 <= len(edges) <= 60
+    made = lw.fillet(body, edges, PARTS[make], step="f")
+    sound(made, tmp_path, outside_check)
+    for edge in made.edges():
+        assert edge.is_convex is None or any(face.step == "f" for face in edge.faces)
 
 
 def edges_at(body, point):
