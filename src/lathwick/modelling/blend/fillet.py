@@ -12,7 +12,9 @@ from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
 from .canals import canal_strip
 from .passes import Blend, blended
+from .selecting import EdgeGraph
 from .strips import Strip, round_strip
+from .varying import is_level, varying_strip
 
 Edges = Iterable[BodyEdge] | BodyEdge
 
@@ -26,7 +28,8 @@ def fillet(
 ) -> Body:
     """The body with edges rounded by a ball of the given radius that rolls along them.
 
-    edges : a selection; or several selections, with a radius for each.
+    edges : a selection; or several selections, with a radius for each; or one straight edge between planes,
+        with two radii, for its start and its end: between them the radius is linear.
 
     Material is taken off at convex edges and filled in at concave ones; edges that continue others smoothly
     are rounded with them. Where edges of both kinds meet, the odd one is rounded first; where radii differ,
@@ -38,8 +41,28 @@ def fillet(
     Source: Vida, Martin & Varady, "A survey of blending methods that use parametric surfaces",
     Computer-Aided Design 26 (1994).
     """
-    blend = Blend(_strip, "rounded", "radius", FaceName(step, "round"), FaceName(step, "corner"))
-    return blended(body, _radii(body, edges, radius), blend)
+    names = FaceName(step, "round"), FaceName(step, "corner")
+    if isinstance(edges, BodyEdge) and isinstance(radius, Sequence):
+        return _varying(body, edges, radius, names)
+    return blended(body, _radii(body, edges, radius), Blend(_strip, "rounded", "radius", *names))
+
+
+def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[FaceName, FaceName]) -> Body:
+    if len(radii) != 2:
+        raise ModellingError(f"one edge takes a radius, or two for its ends, got {len(radii)}")
+    (chosen,) = chosen_edges(body, edge)
+    if len(EdgeGraph(body).chain(chosen)) > 1:
+        raise ModellingError("a radius varies along one edge; this one is continued smoothly by others")
+    ends = checked_size(radii[0], "a radius"), checked_size(radii[1], "a radius")
+    most = max(ends)
+
+    def make(edge: Edge, faces: tuple[Face, Face], size: float) -> Strip:
+        scaled = ends[0] * (size / most), ends[1] * (size / most)
+        return (
+            _strip(edge, faces, size) if is_level(ends, edge.length) else varying_strip(edge, faces, scaled)
+        )
+
+    return blended(body, {chosen: most}, Blend(make, "rounded", "radius", *names))
 
 
 def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
+from ..limits import DIGITS, largest_that_works
 from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
@@ -26,12 +27,6 @@ Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
 Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
 
 MOST_PASSES = 24
-TRIES = 24
-SMALL = (0.05, 0.002, 1e-4)
-"""Shares of a size, of which one works if any at all does."""
-
-DIGITS = 4
-CLOSE = 5e-4
 
 
 @dataclass(frozen=True)
@@ -52,66 +47,35 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     Raises ModellingError that names the face in the way, and the largest size that works, if any does.
     """
     first: ModellingError | None = None
+    asked = sorted(set(sizes.values()))
+    most = asked[0] if len(asked) == 1 else 1.0
     for attempt in (_attempt, _attempt_apart):
+        build = partial(_build, attempt, body, sizes, blend, most)
         try:
-            return attempt(body, sizes, blend)
+            return build(most)
         except ModellingError as error:
             first = first or error
-            share = _largest_share(body, sizes, blend, attempt)
-        if share is not None:
-            raise ModellingError(_limit(first, sizes, blend, share)) from None
+        largest = largest_that_works(build, most)
+        if largest is not None:
+            raise ModellingError(_limit(first, asked, blend, largest)) from None
     assert first is not None
     raise first
 
 
-def _limit(error: ModellingError, sizes: Mapping[Edge, float], blend: Blend, share: float) -> str:
+def _build(
+    attempt: Attempt, body: Body, sizes: Mapping[Edge, float], blend: Blend, most: float, value: float
+) -> Body:
+    """An attempt with all sizes times value / most."""
+    return attempt(body, {edge: value * (size / most) for edge, size in sizes.items()}, blend)
+
+
+def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: float) -> str:
     face = error.face if isinstance(error, TooLargeError) else None
     where = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
-    asked = sorted(set(sizes.values()))
     start = f"{blend.size} {asked[-1]:g} is too large{where}: {error.message}; "
     if len(asked) == 1:
-        return start + f"the largest that works is {share * asked[0]:.{DIGITS}g}"
-    return start + f"all of them times {share:.{DIGITS}g} works"
-
-
-def _shown(value: float) -> list[float]:
-    """Values of few digits near one that works, the largest first: the limit itself is often round."""
-    found = []
-    for digits, step in ((2, 0), (3, 0), (DIGITS, 0), (DIGITS, 1), (DIGITS, 2)):
-        unit = 10.0 ** (math.floor(math.log10(value)) + 1 - digits)
-        near = (round(value / unit) - step) * unit
-        if near <= value * (1.0 + 2.0 * CLOSE):
-            found.append(near)
-    return sorted(set(found), reverse=True)
-
-
-def _largest_share(body: Body, sizes: Mapping[Edge, float], blend: Blend, attempt: Attempt) -> float | None:
-    """The largest part of the sizes that works, by bisection; None if none does."""
-
-    def works(share: float) -> bool:
-        try:
-            attempt(body, {edge: share * size for edge, size in sizes.items()}, blend)
-        except ModellingError:
-            return False
-        return True
-
-    if not any(works(share) for share in SMALL):
-        return None
-    low, high = 0.0, 1.0
-    for k in range(TRIES):
-        middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
-        if works(middle):
-            low = middle
-        else:
-            high = middle
-        if not low and high < 1e-5:
-            return None
-        if low and high - low < CLOSE * low:
-            break
-    if not low:
-        return None
-    scale = min(sizes.values()) if len(set(sizes.values())) == 1 else 1.0
-    return next((near / scale for near in _shown(low * scale) if works(near / scale)), None)
+        return start + f"the largest that works is {largest:.{DIGITS}g}"
+    return start + f"all of them times {largest:.{DIGITS}g} works"
 
 
 def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:

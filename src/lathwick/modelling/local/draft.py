@@ -16,10 +16,10 @@ from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, 
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
+from ..limits import DIGITS, largest_that_works
 from .resurface import Moved, resurfaced, turned_normal
 
 PARALLEL = 1e-9
-TRIES = 30
 
 
 def draft(
@@ -89,15 +89,18 @@ def _same_wall(face: Face, wall: Face) -> bool:
 
 
 def _drafted(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:
+    def build(value: float) -> Body:
+        return _leaning(body, faces, value, neutral)
+
     try:
-        return _leaning(body, faces, angle, neutral)
+        return build(angle)
     except ModellingError as error:
-        largest = _largest(body, faces, angle, neutral)
+        largest = largest_that_works(build, angle)
         if largest is None:
             raise
         raise ModellingError(
             f"an angle of {angle:g} degrees is too large: {error.message}; the largest that works is "
-            f"{largest:.4g}"
+            f"{largest:.{DIGITS}g}"
         ) from None
 
 
@@ -148,22 +151,6 @@ def _named_again(body: Body, moved: Moved) -> Body:
         return Shell(tuple(named(face) for face in shell.faces))
 
     return Body(tuple(Lump(again(p.outer), tuple(map(again, p.voids))) for p in body.pieces), body.unit)
-
-
-def _largest(body: Body, faces: list[Face], angle: float, neutral: Plane) -> float | None:
-    low, high = 0.0, angle
-    for _ in range(TRIES):
-        middle = 0.5 * (low + high)
-        try:
-            _leaning(body, faces, middle, neutral)
-        except ModellingError:
-            high = middle
-        else:
-            low = middle
-    if abs(low) < 1e-4:
-        return None
-    unit = 10.0 ** (math.floor(math.log10(abs(low))) - 3)
-    return math.trunc(low / unit) * unit
 
 
 def _leaned(face: Face, angle: float, neutral: Plane) -> tuple[Surface, bool]:

@@ -13,12 +13,12 @@ from ...topology.brep import Face, Lump, Shell
 from ...topology.names import FaceName
 from ..blend.checks import refuse_collisions
 from ..boolean.operations import combined
+from ..limits import DIGITS, largest_that_works
 from .offset import offset_surface
 from .resurface import resurfaced
 
 Faces = Iterable[BodyFace] | BodyFace
 
-TRIES = 30
 WHOLE = 1e-9
 
 
@@ -50,15 +50,19 @@ def shell(
             if math.copysign(1.0, _checked(value)) != math.copysign(1.0, size):
                 raise ModellingError("walls are all inside or all outside")
             walls[face] = float(value)
+
+    def build(value: float) -> Body:
+        return _hollowed(body, {face: value * (t / size) for face, t in walls.items()}, step)
+
     try:
-        return _hollowed(body, walls, step)
+        return build(size)
     except ModellingError as error:
-        share = _largest_share(body, walls, step)
-        if share is None:
+        largest = largest_that_works(build, size)
+        if largest is None:
             raise
         raise ModellingError(
             f"a thickness of {thickness:g} is too large: {error.message}; "
-            f"the largest that works is {_cut_off(share * size):.4g}"
+            f"the largest that works is {largest:.{DIGITS}g}"
         ) from None
 
 
@@ -108,24 +112,3 @@ def _named(body: Body, name: FaceName, only: bool) -> Body:
         return Shell(tuple(Face(f.surface, f.outward, f.loops, (name,)) for f in shell.faces))
 
     return Body(tuple(Lump(named(p.outer), tuple(map(named, p.voids))) for p in body.pieces), body.unit)
-
-
-def _largest_share(body: Body, walls: Mapping[Face, float], step: str) -> float | None:
-    low, high = 0.0, 1.0
-    for _ in range(TRIES):
-        middle = 0.5 * (low + high)
-        try:
-            _hollowed(body, {face: middle * t for face, t in walls.items()}, step)
-        except ModellingError:
-            high = middle
-        else:
-            low = middle
-        if low and high - low < 1e-5 * low:
-            break
-    return low if low > 1e-6 else None
-
-
-def _cut_off(value: float) -> float:
-    """The value, cut off behind four digits."""
-    unit = 10.0 ** (math.floor(math.log10(abs(value))) - 3)
-    return math.trunc(value / unit) * unit

@@ -1,0 +1,56 @@
+"""The largest size that works, where one that was asked for does not."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from ..errors import ModellingError
+
+TRIES = 24
+SMALL = (0.05, 0.002, 1e-4)
+"""Shares of a size, of which one works if any at all does."""
+
+DIGITS = 4
+CLOSE = 5e-4
+
+
+def largest_that_works(build: Callable[[float], object], most: float) -> float | None:
+    """The largest size up to one that does not work, by bisection, with at most four digits; it has been
+    tried. None if none works.
+
+    build : raises ModellingError for a size that does not. most : may be negative; "largest" is then that
+    farthest from nothing.
+    """
+
+    def works(share: float) -> bool:
+        try:
+            build(share * most)
+        except ModellingError:
+            return False
+        return True
+
+    if not any(works(share) for share in SMALL):
+        return None
+    low, high = 0.0, 1.0
+    for k in range(TRIES):
+        middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
+        if works(middle):
+            low = middle
+        else:
+            high = middle
+        if low and high - low < CLOSE * low:
+            break
+    shown = (math.copysign(value, most) for value in (_shown(low * abs(most)) if low else ()))
+    return next((value for value in shown if works(value / most)), None)
+
+
+def _shown(value: float) -> list[float]:
+    """Values of few digits near one that works, the largest first: the limit itself is often round."""
+    found = []
+    for digits, step in ((2, 0), (3, 0), (DIGITS, 0), (DIGITS, 1), (DIGITS, 2)):
+        unit = 10.0 ** (math.floor(math.log10(value)) + 1 - digits)
+        near = (round(value / unit) - step) * unit
+        if near <= value * (1.0 + 2.0 * CLOSE):
+            found.append(near)
+    return sorted(set(found), reverse=True)
