@@ -31,18 +31,7 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     if len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
         _close_gap(around, vertex, fan)
         return
-    if all(smooth):
-        spots = [_at_border(around, end, first, 0), _at_border(around, end, last, 1)]
-    elif any(smooth):
-        k = smooth.index(True)
-        spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
-        spots = spots if k == 0 else spots[::-1]
-    else:
-        spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
-    spots[1:1] = [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
-    for k in range(1, len(spots)):
-        if distance(spots[k - 1][0].point, spots[k][0].point) <= RESOLUTION:
-            spots[k] = spots[k - 1]
+    spots = _spots(around, fan, smooth)
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[-1][0])
     around.changes.moved[first.exit] = spots[0][0]
@@ -58,6 +47,27 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     if any(smooth):  # the strip may pass the vertex, under the edge that it would end at
         around.changes.turning.update(wedge.exit[0] for wedge in ends)
         around.changes.turning.update((first.exit[0],))
+
+
+def _spots(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> list[Spot]:
+    """Where the strip passes from one face at its end to the next, from the first contact to the last.
+
+    smooth : whether the first and the last face meet those at the end smoothly.
+    """
+    first, last, ends, end = fan[0], fan[-1], fan[1:-1], fan[0].entry
+    if all(smooth):
+        spots = [_at_border(around, end, first, 0), _at_border(around, end, last, 1)]
+    elif any(smooth):
+        k = smooth.index(True)
+        spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
+        spots = spots if k == 0 else spots[::-1]
+    else:
+        spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
+    spots[1:1] = [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
+    for k in range(1, len(spots)):
+        if distance(spots[k - 1][0].point, spots[k][0].point) <= RESOLUTION:
+            spots[k] = spots[k - 1]
+    return spots
 
 
 def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
