@@ -285,7 +285,7 @@ CANNOT_BE_CLOSED = {6}
 """Random unions with a corner that no radius closes yet."""
 
 
-@pytest.mark.parametrize("seed", [0, 1, 4, 5, 6, 7])
+@pytest.mark.parametrize("seed", [0, 1, 4, 5, 6, 455])
 def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_path):
     """What changes lies beside the chosen edges; files are sound; the largest radius that is named works."""
     found = verdict(seed, tmp_path)

@@ -9,6 +9,7 @@ Computer-Aided Design 28 (1996); Piegl & Tiller, The NURBS Book 7.3 for arcs.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
@@ -22,6 +23,8 @@ from .vector import Vec3
 
 NOWHERE = 1e-300
 ROOM = 1.1
+WIDEST = 2.0
+"""An arc across, as a piece of a rational spline, is at most so wide, in radians."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,18 +132,21 @@ class CanalSurface:
 
         x, y = self._axes(stops)
         centers = self.spine.points(stops)
-        half = 0.5 * (high - low)
+        pieces = max(1, math.ceil(float((high - low).max()) / WIDEST))
+        half = 0.5 * (high - low) / pieces
         rows, weights = [], []
-        for k, angle in enumerate((low, 0.5 * (low + high), high)):
-            reach = self.radius / (np.cos(half) if k == 1 else 1.0)
+        for k in range(2 * pieces + 1):  # every second control point lies between two pieces of the arc
+            angle, inner = low + k * half, k % 2 == 1
+            reach = self.radius / (np.cos(half) if inner else 1.0)
             way = np.cos(angle)[:, None] * x + np.sin(angle)[:, None] * y
             rows.append(centers + np.broadcast_to(reach, half.shape)[:, None] * way)
-            weights.append(np.cos(half) if k == 1 else np.ones_like(half))
+            weights.append(np.cos(half) if inner else np.ones_like(half))
         lifted = np.concatenate(
             [np.column_stack([p * w[:, None], w]) for p, w in zip(rows, weights, strict=True)], axis=1
         )
         degree = 5 if len(stops) > 6 else 3
         made = make_interp_spline(stops, lifted, degree)
-        table = made.c.reshape(len(made.c), 3, 4)
-        knots = (tuple(made.t.tolist()), (0.0, 0.0, 0.0, 1.0, 1.0, 1.0))
+        table = made.c.reshape(len(made.c), 2 * pieces + 1, 4)
+        across = [0.0, *(k / pieces for k in range(pieces + 1) for _ in (0, 1)), 1.0]
+        knots = (tuple(made.t.tolist()), tuple(across))
         return SplineSurface((degree, 2), knots, table[:, :, :3] / table[:, :, 3:], table[:, :, 3])
