@@ -52,6 +52,21 @@ def sound(body, folder, outside_check):
     outside_check(folder / "part.stl")
 
 
+def unsound(body: lw.Body, folder: Path) -> str:
+    """What the outside checkers say of a body's files, or why one cannot be written; "" if nothing."""
+    for name, options in (("made.step", {}), ("made.stl", {"chord": 0.05, "angle": 12})):
+        try:
+            lw.save(body, folder / name, **options)
+        except lw.ModellingError as error:
+            return f"not written as {name}: {error.message}"
+        checker = CHECKERS[Path(name).suffix]
+        if checker.exists():
+            run = subprocess.run([sys.executable, checker, folder / name], capture_output=True, text=True)
+            if run.returncode:
+                return f"WRONG {name}: {run.stdout.strip().splitlines()[-1]}"
+    return ""
+
+
 @dataclass(frozen=True)
 class Answer:
     """What a command came back with."""

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import math
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
 
 import lathwick as lw
 
-from .conftest import CHECKERS
+from .conftest import unsound
 
 RADII = (0.5, 1.0, 1.5, 2.0, 3.0, 5.0)
 
@@ -71,7 +69,7 @@ def verdict(seed: int, folder: Path) -> str:
         except lw.ModellingError as again:
             return f"WRONG limit: {error.message}; {again.message}"
         return "refused with a radius that works"
-    return _stray(body, made, edges, radius, seed) or _unsound(made, folder) or "right"
+    return _stray(body, made, edges, radius, seed) or unsound(made, folder) or "right"
 
 
 def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) -> str:
@@ -85,18 +83,4 @@ def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) 
     for p in changed.tolist():
         if min(e.distance_to(tuple(p)) for e in sharp) > 1.3 * reach:
             return f"WRONG: changed at {tuple(p)}, far from any edge"
-    return ""
-
-
-def _unsound(made: lw.Body, folder: Path) -> str:
-    for name, options in (("made.step", {}), ("made.stl", {"chord": 0.05, "angle": 12})):
-        try:
-            lw.save(made, folder / name, **options)
-        except lw.ModellingError as error:
-            return f"not written as {name}: {error.message}"
-        checker = CHECKERS[Path(name).suffix]
-        if checker.exists():
-            run = subprocess.run([sys.executable, checker, folder / name], capture_output=True, text=True)
-            if run.returncode:
-                return f"WRONG {name}: {run.stdout.strip().splitlines()[-1]}"
     return ""

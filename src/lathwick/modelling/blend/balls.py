@@ -13,7 +13,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex
 from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path
-from .strips import Strip, arc_between, line_between
+from .strips import Strip, arc_between, line_between, way_out
 
 
 def close(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
@@ -86,16 +86,12 @@ def _equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:
     p = np.array(start)
     for _ in range(50):
         place = (float(p[0]), float(p[1]), float(p[2]))
-        gaps = np.array([_out(face) * face.surface.gap(place) - d for face in faces])
+        gaps = np.array([way_out(face) * face.surface.gap(place) - d for face in faces])
         normals = np.array([face.outward_normal(place) for face in faces])
         step = np.linalg.lstsq(normals, -gaps, rcond=None)[0]
         p = p + step
         if np.abs(step).max() <= 1e-15 * (1.0 + np.abs(p).max()):
             break
     place = (float(p[0]), float(p[1]), float(p[2]))
-    off = max(abs(_out(face) * face.surface.gap(place) - d) for face in faces)
+    off = max(abs(way_out(face) * face.surface.gap(place) - d) for face in faces)
     return place if off <= 1e-3 * RESOLUTION else None
-
-
-def _out(face: Face) -> float:
-    return 1.0 if face.outward else -1.0

@@ -15,7 +15,7 @@ from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import dot, sub
 from ...topology.brep import Edge, Face
 from .rolling import centers_across, corrected, rolled
-from .strips import Strip, TooLargeError, turn_at
+from .strips import Strip, TooLargeError, turn_at, way_out
 
 NODES = (17, 33, 65, 129, 257, 513)
 FITTED = 2e-8
@@ -67,7 +67,7 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
     """By the way of the ball itself, at equal steps, halved until the curves are near enough."""
     centers, ends = rolled(edge, faces, d)
     t = np.arange(len(centers), dtype=float)
-    feet = tuple(centers - d * _out(face) * face.surface.normals(centers) for face in faces)
+    feet = tuple(centers - d * way_out(face) * face.surface.normals(centers) for face in faces)
     while len(t) <= MOST_NODES:
         spine, one, two = (_fitted(t, table) for table in (centers, *feet))
         curves = spine, one, two
@@ -103,10 +103,6 @@ def _across(spine: FittedCurve, edge: Edge, at_end: bool, near: float) -> float:
             break
         t = min(max(t - gap / slope, near - 1.0), near + 1.0)
     return min(max(t, spine.low), spine.high)
-
-
-def _out(face: Face) -> float:
-    return 1.0 if face.outward else -1.0
 
 
 def _fitted(t: FloatArray, points: FloatArray) -> FittedCurve:

@@ -9,7 +9,7 @@ import numpy as np
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Edge, Face
-from .strips import TooLargeError
+from .strips import TooLargeError, way_out
 
 NEWTON_STEPS = 40
 STEPS_ALONG = 24
@@ -38,7 +38,7 @@ def centers_across(
     """
     ways = ways / np.linalg.norm(ways, axis=1)[:, None]
     # the first guess keeps off the edge, where the distance of a narrow corner has no slope
-    normals = [_sign(face) * face.surface.normals(points) for face in faces]
+    normals = [way_out(face) * face.surface.normals(points) for face in faces]
     share = np.maximum(1.0 + (normals[0] * normals[1]).sum(axis=1), 0.1)[:, None]
     return corrected(points + d * (normals[0] + normals[1]) / share, points, ways, faces, d)
 
@@ -49,8 +49,8 @@ def corrected(
     """As `centers_across`, from guesses."""
     c = guesses
     for _ in range(NEWTON_STEPS):
-        gaps = [_sign(face) * face.surface.distance(c) - d for face in faces]
-        normals = [_sign(face) * face.surface.normals(c) for face in faces]
+        gaps = [way_out(face) * face.surface.distance(c) - d for face in faces]
+        normals = [way_out(face) * face.surface.normals(c) for face in faces]
         rows = np.stack([normals[0], normals[1], ways], axis=1)
         right = -np.stack([gaps[0], gaps[1], ((c - points) * ways).sum(axis=1)], axis=1)
         if not (np.abs(np.linalg.det(rows)) > 1e-9).all():
@@ -60,10 +60,10 @@ def corrected(
         c = c + step * np.minimum(1.0, abs(d) / np.maximum(size, 1e-300))[:, None]
         if size.max() <= 1e-14 * (1.0 + np.abs(c).max()):
             break
-    worst = max(float(np.abs(_sign(face) * face.surface.distance(c) - d).max()) for face in faces)
+    worst = max(float(np.abs(way_out(face) * face.surface.distance(c) - d).max()) for face in faces)
     if not worst <= 1e-3 * RESOLUTION:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
-    feet = [c - d * _sign(face) * face.surface.normals(c) for face in faces]
+    feet = [c - d * way_out(face) * face.surface.normals(c) for face in faces]
     return c, (feet[0], feet[1])
 
 
@@ -151,7 +151,3 @@ def _heading(c: FloatArray, faces: Sequence[Face], old: FloatArray) -> FloatArra
     if size < 1e-9:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
     return np.asarray(way / (size if float(way @ old) >= 0.0 else -size))
-
-
-def _sign(face: Face) -> float:
-    return 1.0 if face.outward else -1.0

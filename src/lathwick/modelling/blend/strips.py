@@ -95,6 +95,11 @@ def sides_of(uses: list[tuple[Face, Coedge]]) -> tuple[Face, Face]:
     return (one, two) if coedge.forward else (two, one)
 
 
+def way_out(face: Face) -> float:
+    """1.0 where the normal of the surface looks out of the body, -1.0 where it looks into it."""
+    return 1.0 if face.outward else -1.0
+
+
 def turn_at(edge: Edge, faces: tuple[Face, Face], t: float) -> float:
     """The angle (radians) between the outward normals of an edge's faces, positive at an outside corner."""
     p = edge.curve.point(t)
