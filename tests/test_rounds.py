@@ -370,58 +370,6 @@ def test_edges_of_three_crossing_bars(tmp_path, outside_check):
     sound(rounded, tmp_path, outside_check)
 
 
-def corner_area(growth):
-    """Across a right corner, one away from where the radius is nothing: what lies between the faces and the
-    cone that touches both, by quadrature of its equation in polar coordinates."""
-    axis = np.array([1.0, growth, growth])
-    share = 1 - (growth / np.linalg.norm(axis)) ** 2  # cosine of the half angle, squared
-
-    def reach(angle):
-        way = np.array([0.0, math.cos(angle), math.sin(angle)])
-        start = np.array([1.0, 0.0, 0.0])
-        cone = np.outer(axis, axis) - share * (axis @ axis) * np.eye(3)
-        roots = np.roots([way @ cone @ way, 2 * way @ cone @ start, start @ cone @ start])
-        return min(roots.real[roots.real > 0])
-
-    return quad(lambda t: reach(t) ** 2 / 2, 1e-9, math.pi / 2 - 1e-9, epsabs=1e-12)[0]
-
-
-@pytest.mark.parametrize("radii", [(2.0, 5.0), (5.0, 2.0), (0.5, 9.0), (1.0, 1.5)])
-@pytest.mark.parametrize("convex", [True, False])
-def test_radius_that_varies_along_an_edge(radii, convex, tmp_path, outside_check):
-    """A cone; what it takes off, or fills in, is a slice of a cone over a section known by quadrature."""
-    body = lw.box(40, 30, 20) if convex else lw.union(lw.box(40, 10, 30), lw.box(40, 30, 10))
-    edge = body.edges().parallel(lw.X)[0] if convex else body.edges().concave()[0]
-    made = lw.fillet(body, edge, radii, step="f")
-    assert made.face("f/round").kind == "cone"
-    growth = abs(radii[1] - radii[0]) / 40
-    far, near = max(radii) / growth, min(radii) / growth
-    expected = corner_area(growth) * (far**3 - near**3) / 3
-    assert abs(made.volume - body.volume) == pytest.approx(expected, rel=1e-6)
-    assert (made.volume < body.volume) is convex
-    for end, radius in zip((edge.start, edge.end), radii, strict=True):
-        ends = [p for e in made.edges() for p in e.brep.end_points()]
-        assert min(math.dist(end, p) for p in ends) == pytest.approx(radius, rel=1e-9)
-    if radii[0] > 1.5:
-        sound(made, tmp_path, outside_check)
-
-
-def test_radii_that_cannot_vary():
-    """Curved edges, chains, and radii for more than two ends."""
-    pin = lw.cylinder(5, 10)
-    with pytest.raises(lw.ModellingError, match="straight edges between planes"):
-        lw.fillet(pin, pin.edges()[0], (1, 2))
-    plate = lw.box(40, 30, 10, step="b")
-    plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 5)
-    with pytest.raises(lw.ModellingError, match="continued smoothly"):
-        lw.fillet(plate, plate.edges("b/top")[0], (1, 2))
-    box = lw.box(40, 30, 20)
-    with pytest.raises(lw.ModellingError, match="two for its ends, got 3"):
-        lw.fillet(box, box.edges()[0], (1, 2, 3))
-    with pytest.raises(lw.ModellingError, match=r"radius 50 is too large.*largest that works is 20$"):
-        lw.fillet(box, box.edges().parallel(lw.X)[0], (2, 50))
-
-
 def test_sizes_of_a_table_all_hold():
     """200 rows with every size changed by up to 40 %: the selections mean the same edges, and the volume is
     that of the closed form."""

@@ -65,6 +65,23 @@ class CanalSurface:
         return float(bend.max()) * ROOM
 
     @property
+    def thinnest(self) -> float:
+        """The smallest radius."""
+        return self.radius
+
+    def radii(self, u: FloatArray, order: int = 0) -> FloatArray:
+        """Radii of the balls, or a derivative of them by the spine's parameter; shape (N,)."""
+        return np.full(len(u), 0.0 if order else self.radius)
+
+    def middles(self, u: FloatArray) -> FloatArray:
+        """Centers of the circles across, shape (N, 3)."""
+        return self.spine.points(u)
+
+    def arms(self, u: FloatArray) -> FloatArray:
+        """Radii of the circles across, shape (N,)."""
+        return np.full(len(u), self.radius)
+
+    @property
     def _samples(self) -> FloatArray:
         return np.linspace(self.spine.low, self.spine.high, 129)
 
@@ -98,7 +115,7 @@ class CanalSurface:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         x, y = self._axes(uv[:, 0])
         c, s = np.cos(uv[:, 1])[:, None], np.sin(uv[:, 1])[:, None]
-        return np.asarray(self.spine.points(uv[:, 0]) + self.radius * (c * x + s * y))
+        return np.asarray(self.middles(uv[:, 0]) + self.arms(uv[:, 0])[:, None] * (c * x + s * y))
 
     def stretch(self, u: FloatArray, normals: FloatArray) -> FloatArray:
         """How far a point of the surface moves along the spine per unit of u; shape (N,). Negative where the
@@ -108,6 +125,10 @@ class CanalSurface:
         bend = np.einsum("n...k,nk->n...", normals, d2)
         shape = (-1,) + (1,) * (bend.ndim - 1)
         return np.asarray(speed.reshape(shape) - self.radius * bend / speed.reshape(shape))
+
+    def ways(self, u: FloatArray, normals: FloatArray) -> FloatArray:
+        """Unit directions in which the angle does not change, for the unit normals there; shape (N, 3)."""
+        return self.tangents(u)
 
     def tangents(self, u: FloatArray) -> FloatArray:
         """Unit directions of the spine, shape (N, 3)."""
@@ -131,15 +152,15 @@ class CanalSurface:
         from scipy.interpolate import make_interp_spline
 
         x, y = self._axes(stops)
-        centers = self.spine.points(stops)
+        centers, arms = self.middles(stops), self.arms(stops)
         pieces = max(1, math.ceil(float((high - low).max()) / WIDEST))
         half = 0.5 * (high - low) / pieces
         rows, weights = [], []
         for k in range(2 * pieces + 1):  # every second control point lies between two pieces of the arc
             angle, inner = low + k * half, k % 2 == 1
-            reach = self.radius / (np.cos(half) if inner else 1.0)
+            reach = arms / (np.cos(half) if inner else 1.0)
             way = np.cos(angle)[:, None] * x + np.sin(angle)[:, None] * y
-            rows.append(centers + np.broadcast_to(reach, half.shape)[:, None] * way)
+            rows.append(centers + reach[:, None] * way)
             weights.append(np.cos(half) if inner else np.ones_like(half))
         lifted = np.concatenate(
             [np.column_stack([p * w[:, None], w]) for p, w in zip(rows, weights, strict=True)], axis=1

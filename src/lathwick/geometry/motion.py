@@ -14,6 +14,7 @@ from .placement import Axis, FloatArray, Plane, rotated
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from .varying_canal import VaryingCanal
 from .vector import Vec3, add, cross, dot, scaled, sub
 
 
@@ -72,6 +73,8 @@ class Motion:
         if isinstance(surface, CanalSurface):
             spine, zero = (self.curve(c) for c in (surface.spine, surface.zero))
             assert isinstance(spine, FittedCurve) and isinstance(zero, FittedCurve)
+            if isinstance(surface, VaryingCanal):
+                return VaryingCanal.of(spine, zero, tuple(k * c for c in surface.law)), True
             return CanalSurface(spine, zero, k * surface.radius), True
         frame = self.frame(surface.frame)
         if isinstance(surface, PlaneSurface):

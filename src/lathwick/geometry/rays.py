@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .canal import CanalSurface
 from .curves import Ellipse
@@ -15,8 +16,14 @@ from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .vector import Vec3
 
+IntArray = NDArray[np.intp]
+
 POLISH = 3
 CANAL_SAMPLES = 65
+FALSE_POSITIONS = 60
+EXACT = 1e-13
+GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
+GOLDEN_SECTIONS = 40
 
 
 def ray_hits(surface: Surface, origins: FloatArray, direction: Vec3) -> FloatArray:
@@ -146,40 +153,81 @@ def _canal(surface: CanalSurface, o: FloatArray, d: FloatArray) -> FloatArray:
     center = 0.5 * (table.min(axis=0) + table.max(axis=0))
     reach = float(np.linalg.norm(table - center, axis=1).max()) + 2.0 * surface.radius
     middle = (center - o) @ d
-    step = 0.5 * surface.radius
+    step = 0.5 * surface.thinnest
     stops = np.arange(-math.ceil(reach / step), math.ceil(reach / step) + 1) * step
     t = middle[:, None] + stops[None]
     gaps = surface.distance((o[:, None] + t[:, :, None] * d).reshape(-1, 3)).reshape(t.shape)
-    found = [_zeros(surface, o[k], d, t[k], gaps[k]) for k in range(len(o))]
-    width = max((len(row) for row in found), default=0) or 1
-    return np.array([[*row, *[math.nan] * (width - len(row))] for row in found])
+    rows, zeros = _zeros(surface, o, d, t, gaps)
+    return _table(rows, zeros, len(o))
+
+
+def _table(rows: IntArray, values: FloatArray, count: int) -> FloatArray:
+    """Values by the numbers of their rows, as a table filled up with nan."""
+    order = np.argsort(rows, kind="stable")
+    rows, values = rows[order], values[order]
+    places = np.arange(len(rows)) - np.searchsorted(rows, rows)
+    found = np.full((count, int(places.max(initial=0)) + 1), math.nan)
+    found[rows, places] = values
+    return found
 
 
 def _zeros(
     surface: CanalSurface, o: FloatArray, d: FloatArray, t: FloatArray, gaps: FloatArray
-) -> list[float]:
-    """Zeros between samples of opposite sign, and on both sides of a least one that may hide two. Between
-    two samples the distance changes by at most their distance."""
-    from scipy.optimize import brentq, minimize_scalar
+) -> tuple[IntArray, FloatArray]:
+    """Zeros between samples of opposite sign, and on both sides of a least one that may hide two; with the
+    numbers of their rays. Between two samples the distance changes by at most their distance."""
 
-    def gap(s: float) -> float:
-        return float(surface.distance((o + s * d)[None])[0])
+    def gap(rays: IntArray, s: FloatArray) -> FloatArray:
+        return surface.distance(o[rays] + s[:, None] * d)
 
-    def under(s: float) -> float:
-        return -gap(s)
+    crosses = (gaps[:, :-1] < 0.0) != (gaps[:, 1:] < 0.0)
+    close = np.abs(gaps[:, :-1]) + np.abs(gaps[:, 1:]) <= np.diff(t, axis=1)
+    rays, k = np.nonzero(close & ~crosses)
+    side = np.sign(gaps[rays, k] + (gaps[rays, k] == 0.0))
+    low, high = t[rays, k], t[rays, k + 1]
+    least = _least(lambda s: side * gap(rays, s), low, high)
+    dips = gap(rays, least) * side < 0.0
+    first, second = np.nonzero(crosses)
+    numbers = np.concatenate([first, rays[dips], rays[dips]])
+    starts = np.concatenate([t[first, second], low[dips], least[dips]])
+    ends = np.concatenate([t[first, second + 1], least[dips], high[dips]])
+    return numbers, _bracketed(lambda s: gap(numbers, s), starts, ends)
 
-    found = []
-    for k in range(len(t) - 1):
-        if (gaps[k] < 0.0) != (gaps[k + 1] < 0.0):
-            found.append(float(brentq(gap, t[k], t[k + 1], xtol=1e-13)))
-        elif min(abs(gaps[k]), abs(gaps[k + 1])) <= t[k + 1] - t[k]:
-            least = minimize_scalar(
-                gap if gaps[k] > 0.0 else under, bounds=(t[k], t[k + 1]), method="bounded"
-            )
-            low = float(least.x)
-            if gap(low) * gaps[k] < 0.0:
-                found += [float(brentq(gap, a, b, xtol=1e-13)) for a, b in ((t[k], low), (low, t[k + 1]))]
-    return found
+
+def _least(rule: Callable[[FloatArray], FloatArray], low: FloatArray, high: FloatArray) -> FloatArray:
+    """Where functions of arrays are least between bounds, by golden sections."""
+    if not len(low):
+        return low
+    a, b = low + (1.0 - GOLDEN) * (high - low), low + GOLDEN * (high - low)
+    fa, fb = rule(a), rule(b)
+    for _ in range(GOLDEN_SECTIONS):
+        left = fa < fb
+        low, high = np.where(left, low, a), np.where(left, b, high)
+        new = np.where(left, low + (1.0 - GOLDEN) * (high - low), low + GOLDEN * (high - low))
+        value = rule(new)
+        a, b = np.where(left, new, b), np.where(left, a, new)
+        fa, fb = np.where(left, value, fb), np.where(left, fa, value)
+    return 0.5 * (low + high)
+
+
+def _bracketed(rule: Callable[[FloatArray], FloatArray], low: FloatArray, high: FloatArray) -> FloatArray:
+    """Zeros of functions of arrays with opposite signs at two bounds, by false positions (Illinois rule)."""
+    if not len(low):
+        return low
+    ends = np.stack([low, high])
+    values = np.stack([rule(low), rule(high)])
+    rows, last = np.arange(len(low)), np.full(len(low), -1)
+    for _ in range(FALSE_POSITIONS):
+        apart = np.where(values[1] == values[0], 1.0, values[1] - values[0])
+        at = np.clip((ends[0] * values[1] - ends[1] * values[0]) / apart, low, high)
+        value = rule(at)
+        if np.abs(value).max() <= EXACT:
+            break
+        side = ((value < 0.0) != (values[0] < 0.0)).astype(int)
+        ends[side, rows], values[side, rows] = at, value
+        values[1 - side, rows] *= np.where(side == last, 0.5, 1.0)
+        last = side
+    return np.asarray(at)
 
 
 def _turned(surface: Surface, d: FloatArray) -> FloatArray:

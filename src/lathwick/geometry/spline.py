@@ -6,9 +6,9 @@ from a dense sample. Source: Piegl & Tiller, The NURBS Book, ch. 2, 6.1 and 9.2.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import pairwise
 from typing import Any, ClassVar, Self
 
@@ -21,6 +21,7 @@ GRID = 192
 """About as many places along a curve start the search for its nearest point."""
 
 NEWTON_ROUNDS = 12
+HALVINGS = 50
 SPANS_TOGETHER = 4
 SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
@@ -238,15 +239,23 @@ class FittedCurve(SplineCurve):
     def extremes(self, t0: float, t1: float) -> list[float]:
         """Where a coordinate's slope changes sign between samples."""
         t = np.linspace(t0, t1, max(17, len(self.knots)))
-        slopes = self.derivatives(t)
-        rows, columns = np.nonzero(slopes[:-1] * slopes[1:] < 0.0)
-        low, high = t[rows], t[rows + 1]
-        sign = np.sign(slopes[rows, columns])
-        for _ in range(50):
-            middle = 0.5 * (low + high)
-            before = self.derivatives(middle)[np.arange(len(rows)), columns] * sign > 0.0
-            low, high = np.where(before, middle, low), np.where(before, high, middle)
-        return sorted((0.5 * (low + high)).tolist())
+        found = [sign_changes(partial(self._slope, k), t) for k in range(3)]
+        return sorted(np.concatenate(found).tolist())
+
+    def _slope(self, k: int, t: FloatArray) -> FloatArray:
+        return self.derivatives(t)[:, k]
+
+
+def sign_changes(rule: Callable[[FloatArray], FloatArray], stops: FloatArray) -> FloatArray:
+    """Where a function of arrays changes sign between increasing stops, by bisection; shape (N,)."""
+    values = rule(stops)
+    (rows,) = np.nonzero(values[:-1] * values[1:] < 0.0)
+    low, high, sign = stops[rows], stops[rows + 1], np.sign(values[rows])
+    for _ in range(HALVINGS if len(rows) else 0):
+        middle = 0.5 * (low + high)
+        before = rule(middle) * sign > 0.0
+        low, high = np.where(before, middle, low), np.where(before, high, middle)
+    return np.asarray(0.5 * (low + high))
 
 
 def interpolated(points: FloatArray, closed: bool = False) -> BSpline:

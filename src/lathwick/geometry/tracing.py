@@ -404,7 +404,7 @@ def _bend(surface: Surface) -> float | None:
     if isinstance(surface, TorusSurface):
         return min(surface.minor, max(surface.major - surface.minor, SPINDLE * surface.minor))
     if isinstance(surface, CanalSurface):
-        return min(surface.radius, 1.0 / max(surface.sharpest_bend, 1e-9))
+        return min(surface.thinnest, 1.0 / max(surface.sharpest_bend, 1e-9))
     if isinstance(surface, ExtrudedSurface):
         curve = surface.profile
         high = curve.high if isinstance(curve, SplineCurve) else math.tau

@@ -9,12 +9,13 @@ import numpy as np
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.spline import sign_changes
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Face
 from .windings import loop_path, winding
 
-LEVEL = 1e-9
+SAMPLES = 129
 
 
 def outer_box(face: Face) -> FloatArray:
@@ -79,13 +80,17 @@ def extreme_points(surface: Surface) -> FloatArray:
 
 
 def _canal_extremes(surface: CanalSurface) -> FloatArray:
-    """Above and below the places where the spine is level: the signs of its slopes change there."""
+    """Above and below the centers of the balls that reach highest and lowest among their neighbours."""
     spine, found = surface.spine, [np.zeros((0, 3))]
+    stops = np.linspace(spine.low, spine.high, max(SAMPLES, len(spine.knots)))
     for way in np.eye(3):
-        t = np.array(spine.extremes(spine.low, spine.high))
-        slopes = spine.derivatives(t) @ way if len(t) else t
-        level = spine.points(t[np.abs(slopes) <= LEVEL * np.abs(slopes).max(initial=1.0)]) if len(t) else t
-        found += [level + surface.radius * way, level - surface.radius * way] if len(t) else []
+        for side in (1.0, -1.0):
+
+            def slopes(t: FloatArray, way: FloatArray = way, side: float = side) -> FloatArray:
+                return np.asarray(spine.derivatives(t) @ way + side * surface.radii(t, 1))
+
+            t = sign_changes(slopes, stops)
+            found.append(spine.points(t) + side * surface.radii(t)[:, None] * way)
     return np.concatenate(found)
 
 

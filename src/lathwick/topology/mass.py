@@ -259,16 +259,17 @@ def _canal_strip(
         sign = 1.0 if faces[i].outward else -1.0
         u, v = surface.parameters(p[here] + reference).T
         own = surface.normals(p[here] + reference)
-        du = _rows(dp[here], surface.tangents(u)) / surface.stretch(u, own)
+        du = _rows(dp[here], surface.ways(u, own)) / surface.stretch(u, own)
         half = 0.5 * v[:, None]
         angles, inner = half * (NODES + 1.0), half * WEIGHTS
         rows = np.column_stack([np.repeat(u, k), angles.ravel()])
         center = np.repeat(surface.spine.points(u), k, axis=0)
         places = surface.points(rows)
-        around = ((places - center) / surface.radius).reshape(-1, k, 3)
+        around = (places - center) / np.linalg.norm(places - center, axis=1)[:, None]
+        around = around.reshape(-1, k, 3)
         points[here] = (places - reference).reshape(-1, k, 3)
         normals[here] = sign * around
-        weights[here] = -inner * surface.radius * surface.stretch(u, around) * (du * sign)[:, None]
+        weights[here] = -inner * surface.stretch(u, around) * (surface.arms(u) * du * sign)[:, None]
     return Strip(points, normals, weights, face)
 
 

@@ -23,7 +23,7 @@ def apart_at_corners(body: Body, sizes: Mapping[Edge, float], at_once: Blended, 
     Raises ModellingError for edges of both kinds.
     """
     graph = EdgeGraph(body)
-    left = with_chains(graph, sizes)
+    left, _ = with_chains(graph, sizes, {})
     convex = {graph.turn(edge) > 0.0 for edge in left}
     if len(convex) > 1:
         raise ModellingError("convex and concave edges that cannot share their corners are not parted")

@@ -26,6 +26,7 @@ CLOSE = 0.05 * RESOLUTION
 MOST_NODES = 2000
 NEWTON_STEPS = 20
 TURN_KEPT = 1e-3
+ACROSS = np.linspace(0.0, 1.0, 9)
 
 
 def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
@@ -43,7 +44,7 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     (spine, one, two), span = made
     surface = CanalSurface(spine, one, radius)
     strip = Strip(edge, faces, convex, radius, surface, convex, (one, two), spine, span)
-    _refuse_folds(strip, surface)
+    refuse_folds(strip, surface)
     return strip
 
 
@@ -58,7 +59,7 @@ def _closed_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curve
         centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)
         spine, one, two = (interpolated_fit(t - t[0], table, True) for table in (centers, *feet))
         curves = spine, one, two
-        if _off(curves, 0.5 * (t[1:] + t[:-1]) - t[0], faces, d) <= FITTED * abs(d):
+        if distance_off(curves, 0.5 * (t[1:] + t[:-1]) - t[0], faces, d) <= FITTED * abs(d):
             return curves, (0.0, edge.t1 - edge.t0)
     raise TooLargeError("the round bends too sharply", faces[0])
 
@@ -72,7 +73,7 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
         spine, one, two = (_fitted(t, table) for table in (centers, *feet))
         curves = spine, one, two
         middles = 0.5 * (t[1:] + t[:-1])
-        if _off(curves, middles, faces, d) <= FITTED * abs(d):
+        if distance_off(curves, middles, faces, d) <= FITTED * abs(d):
             return curves, (_across(spine, edge, False, ends[0]), _across(spine, edge, True, ends[1]))
         guesses, ways = spine.points(middles), spine.derivatives(middles)
         ways = ways / np.linalg.norm(ways, axis=1)[:, None]
@@ -110,7 +111,11 @@ def _fitted(t: FloatArray, points: FloatArray) -> FittedCurve:
     return FittedCurve(5, tuple(made.t.tolist()), made.c)
 
 
-def _off(curves: Curves, t: FloatArray, faces: tuple[Face, Face], d: float) -> float:
+def _units(ways: FloatArray) -> FloatArray:
+    return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
+
+
+def distance_off(curves: Curves, t: FloatArray, faces: tuple[Face, Face], d: float | FloatArray) -> float:
     """How far the ball about the spine is from touching both faces, and where the contacts are not on both
     the ball and the face, at most."""
     center = curves[0].points(t)
@@ -120,20 +125,23 @@ def _off(curves: Curves, t: FloatArray, faces: tuple[Face, Face], d: float) -> f
         gaps = (
             sign * face.surface.distance(center) - d,
             face.surface.distance(foot),
-            np.linalg.norm(foot - center, axis=1) - abs(d),
+            np.linalg.norm(foot - center, axis=1) - np.abs(d),
         )
         worst = max(worst, *(float(np.abs(gap).max()) for gap in gaps))
     return worst
 
 
-def _refuse_folds(strip: Strip, surface: CanalSurface) -> None:
+def refuse_folds(strip: Strip, surface: CanalSurface) -> None:
     """Raise TooLargeError where the canal is folded, or lies on the wrong side of the edge."""
     t = np.linspace(*strip.span, 65)
     centers = surface.spine.points(t)
+    one, two = (_units(contact.points(t) - centers) for contact in strip.contacts)
+    for share in ACROSS:  # points of the shorter arc between both contacts
+        across = _units((1.0 - share) * one + share * two)
+        if not (surface.stretch(t, across) > 0.0).all():
+            raise TooLargeError("the round would fold back on itself", strip.faces[0 if share < 0.5 else 1])
     for face, contact in zip(strip.faces, strip.contacts, strict=True):
         feet = contact.points(t)
-        if not (surface.stretch(t, (feet - centers) / surface.radius) > 0.0).all():
-            raise TooLargeError("the round would fold back on itself", face)
         s = np.linspace(strip.edge.t0, strip.edge.t1, 4 * len(t))
         s = s[cKDTree(strip.edge.curve.points(s)).query(feet)[1]]
         edge_points, ways = strip.edge.curve.points(s), strip.edge.curve.derivatives(s)

@@ -14,7 +14,7 @@ from .canals import canal_strip
 from .passes import Blend, blended
 from .selecting import EdgeGraph
 from .strips import Strip, round_strip
-from .varying import is_level, varying_strip
+from .varying import easing_strip, is_level, varying_strip
 
 Edges = Iterable[BodyEdge] | BodyEdge
 
@@ -28,12 +28,14 @@ def fillet(
 ) -> Body:
     """The body with edges rounded by a ball of the given radius that rolls along them.
 
-    edges : a selection; or several selections, with a radius for each; or one straight edge between planes,
-        with two radii, for its start and its end: between them the radius is linear.
+    edges : a selection; or several selections, with a radius for each; or one open edge with two radii, for
+        its start and its end: between them the radius is linear, by length.
 
     Material is taken off at convex edges and filled in at concave ones; edges that continue others smoothly
     are rounded with them. Where edges of both kinds meet, the odd one is rounded first; where radii differ,
-    the largest. Faces: `step/round`, and `step/corner` where rounds meet in a ball.
+    the largest, and around its end the radius changes smoothly from that of one edge to that of the next; if
+    there is no room for that, along the start of the smaller. Faces: `step/round`, and `step/corner` where
+    rounds meet in a ball.
 
     Raises ModellingError for edges of another body, and for a radius that does not fit: it names the face
     in the way and the largest radius that works.
@@ -44,7 +46,9 @@ def fillet(
     names = FaceName(step, "round"), FaceName(step, "corner")
     if isinstance(edges, BodyEdge) and isinstance(radius, Sequence):
         return _varying(body, edges, radius, names)
-    return blended(body, _radii(body, edges, radius), Blend(_strip, "rounded", "radius", *names))
+    return blended(
+        body, _radii(body, edges, radius), Blend(_strip, "rounded", "radius", *names, easing_strip)
+    )
 
 
 def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[FaceName, FaceName]) -> Body:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
+from typing import TypeVar
 
 from ...errors import ModellingError
 from ...topology.body import Body
@@ -16,13 +17,16 @@ from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
 from .corners import solve_corner
+from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .rewriting import Rewriter
-from .selecting import EdgeGraph, first_pass, has_mixed_corner, with_chains
-from .strips import BlendError, Strip, TooLargeError, sides_of
+from .selecting import Changing, EdgeGraph, first_pass, has_mixed_corner, with_chains
+from .strips import BlendError, ChangingMaker, Strip, TooLargeError, sides_of
 
 Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
 """Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
+
+T = TypeVar("T")
 
 Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
 
@@ -32,13 +36,14 @@ MOST_PASSES = 24
 @dataclass(frozen=True)
 class Blend:
     """What is done to edges: how strips are made, what the verb and its size are called, and the names of
-    the new faces."""
+    the new faces. make_changing : strips along which the size changes, if there are such."""
 
     make: Maker
     verb: str
     size: str
     strip_name: FaceName
     corner_name: FaceName
+    make_changing: ChangingMaker | None = None
 
 
 def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
@@ -106,43 +111,65 @@ def _all_passes(
     body: Body, sizes: Mapping[Edge, float], blend: Blend, *, odd_first: bool = True, in_turn: bool = True
 ) -> Body:
     """in_turn : whether edges that meet in a corner of unknown kind go one after the other."""
-    left = dict(sizes)
+    left: Mapping[Edge, float] = sizes
+    changing: Changing = {}
     for _ in range(MOST_PASSES):
         graph = EdgeGraph(body)
-        left = with_chains(graph, left)
+        left, changing = with_chains(graph, left, changing)
+        if changing and blend.make_changing is not None:
+            plan = eased(Plan(body, left, changing), blend.make_changing)
+            body, left, changing = plan.body, plan.sizes, plan.changing
+            graph = EdgeGraph(body)
         now = first_pass(graph, left, odd_first)
         if in_turn:
-            body, replaced, now = _widest_pass(body, now, graph, left, blend)
+            body, replaced, now = _widest_pass(body, now, graph, (left, changing), blend)
         else:
-            body, replaced = _passed(body, now, blend)
-        kept = {replaced.get(edge, edge): size for edge, size in left.items() if edge not in now}
-        left = {edge: size for edge, size in kept.items() if edge is not None}
+            body, replaced = _passed(body, now, changing, blend)
+        left = _carried({edge: size for edge, size in left.items() if edge not in now}, replaced)
+        changing = _carried({edge: sizes for edge, sizes in changing.items() if edge not in now}, replaced)
         if not left:
             return with_whole_faces(body)
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
 
 
+def _carried(values: Mapping[Edge, T], replaced: Mapping[Edge, Edge | None]) -> dict[Edge, T]:
+    """The values of edges by the edges that replace them, as far as these are left."""
+    kept = {replaced.get(edge, edge): value for edge, value in values.items()}
+    return {edge: value for edge, value in kept.items() if edge is not None}
+
+
 def _widest_pass(
-    body: Body, now: dict[Edge, float], graph: EdgeGraph, sizes: Mapping[Edge, float], blend: Blend
+    body: Body,
+    now: dict[Edge, float],
+    graph: EdgeGraph,
+    left: tuple[Mapping[Edge, float], Changing],
+    blend: Blend,
 ) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
     """A pass of all edges that need not wait; at a corner of unknown kind, one chain alone."""
+    sizes, changing = left
     try:
-        return *_passed(body, now, blend), now
+        return *_passed(body, now, changing, blend), now
     except UnknownCornerError as error:
         chains = {frozenset(graph.chain(edge) & set(sizes)): None for edge in error.edges}
         for chain in chains if len(chains) > 1 else ():
             try:
                 alone = {edge: sizes[edge] for edge in sizes if edge in chain}
-                return *_passed(body, alone, blend), alone
+                return *_passed(body, alone, changing, blend), alone
             except UnknownCornerError:
                 continue
         raise
 
 
-def _passed(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> tuple[Body, dict[Edge, Edge | None]]:
+def _passed(
+    body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend
+) -> tuple[Body, dict[Edge, Edge | None]]:
     strips: dict[Edge, Strip] = {}
     for edge, size in sizes.items():
-        strip = blend.make(edge, sides_of(body.faces_of_edge[edge]), size)
+        faces = sides_of(body.faces_of_edge[edge])
+        if edge not in changing:
+            strip = blend.make(edge, faces, size)
+        else:
+            strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
         if strip is None:
             x, y, z = edge.midpoint()
             raise ModellingError(

@@ -29,10 +29,10 @@ FARTHEST = 20.0
 
 
 def centers_across(
-    points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], d: float
+    points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], d: float | FloatArray
 ) -> tuple[FloatArray, tuple[FloatArray, FloatArray]]:
-    """Centers of balls at the signed distance d outside of both faces, in the planes through points across
-    ways, all (N, 3); and where they touch the faces. By Newton's method.
+    """Centers of balls at the signed distance d, one or (N,), outside of both faces, in the planes through
+    points across ways, all (N, 3); and where they touch the faces. By Newton's method.
 
     Raises TooLargeError where there is none.
     """
@@ -40,11 +40,12 @@ def centers_across(
     # the first guess keeps off the edge, where the distance of a narrow corner has no slope
     normals = [way_out(face) * face.surface.normals(points) for face in faces]
     share = np.maximum(1.0 + (normals[0] * normals[1]).sum(axis=1), 0.1)[:, None]
-    return corrected(points + d * (normals[0] + normals[1]) / share, points, ways, faces, d)
+    off = np.full(len(points), d) if np.ndim(d) == 0 else np.asarray(d)
+    return corrected(points + off[:, None] * (normals[0] + normals[1]) / share, points, ways, faces, off)
 
 
 def corrected(
-    guesses: FloatArray, points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], d: float
+    guesses: FloatArray, points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], d: float | FloatArray
 ) -> tuple[FloatArray, tuple[FloatArray, FloatArray]]:
     """As `centers_across`, from guesses."""
     c = guesses
@@ -63,7 +64,7 @@ def corrected(
     worst = max(float(np.abs(way_out(face) * face.surface.distance(c) - d).max()) for face in faces)
     if not worst <= 1e-3 * RESOLUTION:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
-    feet = [c - d * way_out(face) * face.surface.normals(c) for face in faces]
+    feet = [c - np.reshape(d, (-1, 1)) * way_out(face) * face.surface.normals(c) for face in faces]
     return c, (feet[0], feet[1])
 
 

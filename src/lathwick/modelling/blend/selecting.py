@@ -21,6 +21,9 @@ CONTINUES = 1e-4
 SAME_SIZE = 1e-9
 FADED = 1e-3
 
+Changing = Mapping[Edge, tuple[float, float]]
+"""Edges along which the size changes, each with the sizes at its start and its end."""
+
 
 class EdgeGraph:
     """The edges of a body as they meet in its vertices."""
@@ -78,30 +81,54 @@ class EdgeGraph:
         return same_kind and norm(cross(*ways)) <= CONTINUES and dot(*ways) < 0.0
 
 
-def with_chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
-    """The edges and all that continue them, each with its size.
+def with_chains(
+    graph: EdgeGraph, sizes: Mapping[Edge, float], changing: Changing
+) -> tuple[dict[Edge, float], Changing]:
+    """The edges and all that continue them, each with its size; and those along which it changes.
 
-    Raises ModellingError for an edge between faces that meet smoothly, and for a chain of two sizes.
+    The size changes along one edge that joins two chosen ones of unlike sizes smoothly; `changing` has those
+    found before. Raises ModellingError for an edge between faces that meet smoothly, and where chosen edges
+    of unlike sizes continue each other without one between.
     """
     for edge in sizes:
         if graph.turn(edge) == 0.0:
             raise ModellingError("an edge between faces that meet smoothly has no corner to take off")
-    found, todo = dict(sizes), list(sizes)
+    found, todo, between = dict(sizes), [edge for edge in sizes if edge not in changing], dict[Edge, None]()
     while todo:
         edge = todo.pop()
         for at_end in (False, True):
-            other = graph.next_in_chain((edge, at_end))
-            if other is None:
+            end = graph.next_in_chain((edge, at_end))
+            if end is None or end[0] in changing or end[0] in between or edge in between:
                 continue
-            if other[0] not in found:
-                found[other[0]] = found[edge]
-                todo.append(other[0])
-            elif abs(found[other[0]] - found[edge]) > SAME_SIZE:
-                raise ModellingError(
-                    f"edges that continue each other smoothly have sizes {found[edge]:g} and "
-                    f"{found[other[0]]:g}; give them the same"
-                )
-    return found
+            if end[0] not in found:
+                found[end[0]] = found[edge]
+                todo.append(end[0])
+            elif abs(found[end[0]] - found[edge]) > SAME_SIZE:
+                joins = [e for e in (edge, end[0]) if _joins_chosen(graph, e, sizes)]
+                if not joins:
+                    raise _unlike(found[edge], found[end[0]])
+                between[joins[0]] = None
+    new = {edge: _sizes_beside(graph, edge, found) for edge in between}
+    return {**found, **{edge: max(ends) for edge, ends in new.items()}}, {**changing, **new}
+
+
+def _joins_chosen(graph: EdgeGraph, edge: Edge, sizes: Mapping[Edge, float]) -> bool:
+    """Whether an edge that is not chosen lies between two that are."""
+    beside = [graph.next_in_chain((edge, at_end)) for at_end in (False, True)]
+    return edge not in sizes and all(end is not None and end[0] in sizes for end in beside)
+
+
+def _sizes_beside(graph: EdgeGraph, edge: Edge, sizes: Mapping[Edge, float]) -> tuple[float, float]:
+    """The sizes of the edges before and after one that joins them."""
+    before, after = (graph.next_in_chain((edge, at_end)) for at_end in (False, True))
+    assert before is not None and after is not None
+    return sizes[before[0]], sizes[after[0]]
+
+
+def _unlike(one: float, two: float) -> ModellingError:
+    return ModellingError(
+        f"edges that continue each other smoothly have sizes {one:g} and {two:g}; give them the same"
+    )
 
 
 def has_mixed_corner(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> bool:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+
+import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.curves import Circle, Curve, Line
@@ -11,6 +14,7 @@ from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub, unit
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from .profiles import Across, LineProfile, Profile, touching_centers
@@ -38,8 +42,8 @@ class Strip:
 
     faces : the face that runs along the edge, and the one that runs against it. contacts : where the strip
     meets each of them; all share one parameter, of which the edge has the `span`. spine : where the center
-    of the rolling ball runs, likewise; None for a bevel. outward : whether the surface's normal looks out
-    of the body.
+    of the arc across runs, likewise, which is that of the rolling ball unless it grows; None for a bevel.
+    outward : whether the surface's normal looks out of the body.
     """
 
     edge: Edge
@@ -66,6 +70,8 @@ class Strip:
         if isinstance(curve, Circle) and curve.radius <= RESOLUTION:
             curve = self.edge.curve
         t, period = curve.parameter(point), curve.period
+        if isinstance(self.surface, VaryingCanal):
+            t = float(self.surface.parameters(np.array([point]))[0, 0])
         return t + period * round((near - t) / period) if period else t
 
     def section(self, p: Vertex, q: Vertex, t: float) -> Coedge:
@@ -73,6 +79,10 @@ class Strip:
         if self.spine is None:
             return line_between(p, q)
         return arc_between(self.spine.point(t), p, q)
+
+
+ChangingMaker = Callable[[Edge, tuple[Face, Face], tuple[float, float]], Strip]
+"""Makes the strip of an edge between two faces, for sizes at its ends; level there."""
 
 
 def line_between(p: Vertex, q: Vertex) -> Coedge:

@@ -1,39 +1,61 @@
-"""The round of a straight edge between two planes by a ball whose radius grows along it: a cone."""
+"""The round of an edge by a ball whose radius changes along it: a cone, or a canal."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 
 import numpy as np
+from scipy.interpolate import make_interp_spline
 
 from ...errors import ModellingError
-from ...geometry.curves import Line
-from ...geometry.placement import Plane
+from ...geometry.curves import Circle, Line
+from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.spline import FittedCurve
 from ...geometry.surfaces import PlaneSurface
+from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec3, add, along, dot, norm, scaled, unit
 from ...topology.brep import Edge, Face
-from .strips import Strip, turn_at
+from .canals import FITTED, NODES, Curves, distance_off, refuse_folds
+from .rolling import centers_across
+from .strips import Strip, TooLargeError, turn_at
+
+ROOMS_BEYOND = (3.0, 1.0, 0.2, 0.0)
+"""The ball rolls so many radii beyond the ends, if it can."""
+
+SMALLEST = 0.25
+"""Beyond an end the radius may become so small, as a share of that at the end."""
+
+TURN_BEYOND = 0.8
+STEEPEST = 0.95
+ENOUGH = 65
+GAUSS = np.polynomial.legendre.leggauss(8)
 
 ROOM = 20.0
 """The middle line is laid out so many lengths of the edge beyond it, as far as the apex."""
 
 
 def varying_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, float]) -> Strip:
-    """The envelope of balls with radii linear between the ends of the edge: a cone whose apex lies on the
-    edge's line, and which touches both planes along straight lines.
+    """The envelope of balls with radii linear, by length, between the ends of the edge.
 
-    Raises ModellingError for other edges. Source: Vida, Martin & Varady (1994), rolling balls of varying
-    radius.
+    Raises TooLargeError where there are no such balls, and ModellingError for a closed edge. Source: Vida,
+    Martin & Varady (1994), rolling balls of varying radius.
     """
-    line = edge.curve
-    if not isinstance(line, Line) or any(not isinstance(face.surface, PlaneSurface) for face in faces):
-        x, y, z = edge.midpoint()
-        raise ModellingError(
-            "a radius varies along straight edges between planes only; "
-            f"not along the {edge.curve.kind} edge at ({x:.6g}, {y:.6g}, {z:.6g})"
-        )
+    if isinstance(edge.curve, Line) and all(isinstance(face.surface, PlaneSurface) for face in faces):
+        return _cone_strip(edge, edge.curve, faces, radii)
+    return _canal_strip(edge, faces, (radii[0], (radii[1] - radii[0]) / edge.length), ROOMS_BEYOND)
+
+
+def easing_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, float]) -> Strip:
+    """As `varying_strip`, but the radius starts and ends level, so that the strip continues others smoothly:
+    by Hermite's cubic."""
+    step, length = radii[1] - radii[0], edge.length
+    return _canal_strip(edge, faces, (radii[0], 0.0, 3.0 * step / length**2, -2.0 * step / length**3), (0.0,))
+
+
+def _cone_strip(edge: Edge, line: Line, faces: tuple[Face, Face], radii: tuple[float, float]) -> Strip:
+    """A cone whose apex lies on the edge's line, and which touches both planes along straight lines."""
     convex = turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0
     side = -1.0 if convex else 1.0
     normals = [face.outward_normal(edge.midpoint()) for face in faces]
@@ -60,6 +82,107 @@ def _middle(apex: Vec3, way: Vec3, span: tuple[float, float]) -> FittedCurve:
     low, high = (0.0, span[1] + room) if span[0] > 0.0 else (span[0] - room, 0.0)
     ends = np.array([along(apex, way, low), along(apex, way, high)])
     return FittedCurve(1, (low, low, high, high), ends)
+
+
+def _canal_strip(
+    edge: Edge, faces: tuple[Face, Face], law: tuple[float, ...], rooms: Sequence[float]
+) -> Strip:
+    """law : the radius as a polynomial of the length from the start of the edge. rooms : how many radii the
+    ball may roll beyond its ends, the most first."""
+    if edge.is_closed:
+        raise ModellingError("a radius cannot vary along a closed edge: it has no ends")
+    length = edge.length
+    convex = turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0
+    radii = np.polynomial.polynomial.polyval(np.linspace(0.0, length, ENOUGH), law)
+    last: TooLargeError | None = None
+    for room in rooms:
+        try:
+            curves = _curves(edge, faces, law, _reach(edge, law, room * float(radii.max())), convex)
+        except TooLargeError as error:
+            last = error
+            continue
+        surface = VaryingCanal.of(curves[0], curves[1], law)
+        stops = np.linspace(surface.spine.low, surface.spine.high, len(surface.spine.knots))
+        middles = _fit(stops, surface.middles(stops))
+        strip = Strip(
+            edge,
+            faces,
+            convex,
+            float(radii.max()),
+            surface,
+            convex,
+            (curves[1], curves[2]),
+            middles,
+            (0.0, length),
+        )
+        refuse_folds(strip, surface)
+        return strip
+    assert last is not None
+    raise last
+
+
+def _reach(edge: Edge, law: tuple[float, ...], room: float) -> tuple[float, float]:
+    """How far the ball may roll, by the length from the start: at most `room` beyond the ends, without
+    turning much or becoming small there."""
+    length, curve = edge.length, edge.curve
+    if isinstance(curve, Circle):
+        room = min(room, TURN_BEYOND * curve.radius, 0.4 * (math.tau * curve.radius - length))
+    elif not isinstance(curve, Line):
+        room = 0.0  # other curves may end with the edge
+    stops = np.linspace(0.0, room, ENOUGH)
+    ends = []
+    for start, side in ((0.0, -1.0), (length, 1.0)):
+        radii = np.polynomial.polynomial.polyval(start + side * stops, law)
+        small = np.nonzero(radii < SMALLEST * radii[0])[0]
+        ends.append(start + side * float(stops[small[0] - 1] if len(small) else room))
+    return ends[0], ends[1]
+
+
+def _curves(
+    edge: Edge, faces: tuple[Face, Face], law: tuple[float, ...], reach: tuple[float, float], convex: bool
+) -> Curves:
+    """The spine and the contacts, by the length along the edge."""
+    parameter = _by_length(edge)
+    side = -1.0 if convex else 1.0
+
+    def off(u: FloatArray) -> FloatArray:
+        return np.asarray(side * np.polynomial.polynomial.polyval(u, law), dtype=float)
+
+    for count in NODES:
+        u = np.linspace(*reach, count)
+        t = parameter(u)
+        centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, off(u))
+        spine, one, two = (_fit(u, table) for table in (centers, *feet))
+        between = 0.5 * (u[1:] + u[:-1])
+        speed = np.linalg.norm(spine.derivatives(u), axis=1)
+        slope = np.abs(np.polynomial.polynomial.polyval(u, np.polynomial.polynomial.polyder(law)))
+        if not (slope < STEEPEST * speed).all():
+            raise TooLargeError("the radius grows faster than the ball rolls", faces[0])
+        if distance_off((spine, one, two), between, faces, off(between)) <= FITTED * float(abs(off(u)).max()):
+            return spine, one, two
+    raise TooLargeError("the round bends too sharply", faces[0])
+
+
+def _fit(u: FloatArray, points: FloatArray) -> FittedCurve:
+    made = make_interp_spline(u, points, 5)
+    return FittedCurve(5, tuple(made.t.tolist()), made.c)
+
+
+def _by_length(edge: Edge) -> Callable[[FloatArray], FloatArray]:
+    """The parameter of an edge by the length from its start."""
+    curve, t0, t1 = edge.curve, edge.t0, edge.t1
+    if isinstance(curve, Line | Circle):
+        speed = (t1 - t0) / edge.length
+        return np.polynomial.Polynomial([t0, speed])
+    stops = np.linspace(t0, t1, 8 * ENOUGH)
+    half = 0.5 * (stops[1] - stops[0])
+    inner = (stops[:-1, None] + half * (GAUSS[0] + 1.0)).ravel()
+    speeds = np.linalg.norm(curve.derivatives(inner), axis=1).reshape(len(stops) - 1, -1)
+    lengths = np.concatenate([[0.0], np.cumsum(half * speeds @ GAUSS[1])])
+    spline: Callable[[FloatArray], FloatArray] = make_interp_spline(
+        lengths * (edge.length / lengths[-1]), stops, 5
+    )
+    return spline
 
 
 def is_level(radii: tuple[float, float], length: float) -> bool:

@@ -14,6 +14,7 @@ from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.spline import FittedCurve
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import along
 from ...topology.brep import Face
 
@@ -32,6 +33,8 @@ def offset_surface(face: Face, distance: float) -> tuple[Surface, bool] | None:
     if isinstance(surface, ConeSurface):
         apex = along(surface.frame.origin, surface.frame.normal, -d / math.sin(surface.half_angle))
         return ConeSurface(surface.frame.moved_to(apex), surface.half_angle), outward
+    if isinstance(surface, VaryingCanal):
+        raise ModellingError("a round whose radius varies cannot be offset yet")
     if isinstance(surface, CylinderSurface | SphereSurface | CanalSurface):
         radius = surface.radius + d
         if radius <= RESOLUTION:
