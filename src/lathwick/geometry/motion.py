@@ -12,6 +12,7 @@ from .conics import Hyperbola, Parabola
 from .curves import Circle, Curve, Ellipse, Line
 from .placement import Axis, FloatArray, Plane, rotated
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .ruled import RuledSurface
 from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .varying_canal import VaryingCanal
@@ -76,6 +77,10 @@ class Motion:
             if isinstance(surface, VaryingCanal):
                 return VaryingCanal.of(spine, zero, tuple(k * c for c in surface.law)), True
             return CanalSurface(spine, zero, k * surface.radius), True
+        if isinstance(surface, RuledSurface):
+            one, two = (self.curve(c) for c in (surface.one, surface.two))
+            assert isinstance(one, FittedCurve) and isinstance(two, FittedCurve)
+            return RuledSurface(one, two), not self.is_mirror
         frame = self.frame(surface.frame)
         if isinstance(surface, PlaneSurface):
             return PlaneSurface(frame), not self.is_mirror

@@ -13,6 +13,7 @@ from .canal import CanalSurface
 from .curves import Ellipse
 from .placement import FloatArray
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .ruled import RuledSurface
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .vector import Vec3
 
@@ -20,6 +21,7 @@ IntArray = NDArray[np.intp]
 
 POLISH = 3
 CANAL_SAMPLES = 65
+RULED_SAMPLES = 257
 FALSE_POSITIONS = 60
 EXACT = 1e-13
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
@@ -161,6 +163,31 @@ def _canal(surface: CanalSurface, o: FloatArray, d: FloatArray) -> FloatArray:
     return _table(rows, zeros, len(o))
 
 
+def _ruled(surface: RuledSurface, o: FloatArray, d: FloatArray) -> FloatArray:
+    """A ray meets the line at u where the volume of it, the line and the way between vanishes: zeros of that
+    between samples of opposite sign."""
+    u = np.linspace(surface.one.low, surface.one.high, RULED_SAMPLES)
+
+    def volumes(u: FloatArray) -> tuple[FloatArray, FloatArray]:
+        start = surface.one.points(u)
+        return start, np.cross(surface.two.points(u) - start, d)
+
+    starts, sides = volumes(u)
+    values = (starts * sides).sum(axis=1) - o @ sides.T
+    rays, k = np.nonzero((values[:, :-1] < 0.0) != (values[:, 1:] < 0.0))
+
+    def gap(u: FloatArray) -> FloatArray:
+        start, side = volumes(u)
+        return np.asarray(((start - o[rays]) * side).sum(axis=1))
+
+    u = _bracketed(gap, u[k], u[k + 1])
+    start = surface.one.points(u)
+    way, off = surface.two.points(u) - start, o[rays] - start
+    flat = way - (way @ d)[:, None] * d  # of the line, as seen along the rays
+    v = (off * flat).sum(axis=1) / np.maximum((flat * flat).sum(axis=1), 1e-300)
+    return _table(rays, (start + v[:, None] * way - o[rays]) @ d, len(o))
+
+
 def _table(rows: IntArray, values: FloatArray, count: int) -> FloatArray:
     """Values by the numbers of their rows, as a table filled up with nan."""
     order = np.argsort(rows, kind="stable")
@@ -243,4 +270,5 @@ _RULES: dict[str, Callable[[Any, FloatArray, FloatArray], FloatArray]] = {
     TorusSurface.kind: _torus,
     ExtrudedSurface.kind: _extruded,
     CanalSurface.kind: _canal,
+    RuledSurface.kind: _ruled,
 }

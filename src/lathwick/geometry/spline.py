@@ -23,6 +23,9 @@ GRID = 192
 NEWTON_ROUNDS = 12
 HALVINGS = 50
 SPANS_TOGETHER = 4
+SHORTEST_SPAN = 1e-11
+"""A knot so near to an end, as a share of the curve, does not divide it."""
+
 SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
@@ -70,7 +73,8 @@ class BSpline:
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """t0, the knots between, and t1: in between the curve is one polynomial."""
-        return [t0, *(k for k in dict.fromkeys(self.knots) if t0 < k < t1), t1]
+        least = SHORTEST_SPAN * (self.high - self.low)
+        return [t0, *(k for k in dict.fromkeys(self.knots) if t0 + least < k < t1 - least), t1]
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """Each polynomial piece in four."""
@@ -114,14 +118,14 @@ class BSpline:
             slope = (off * d1).sum(axis=1)
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
             safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
-            moved = self._kept(u - slope / safe)
+            moved = self.kept(u - slope / safe)
             done = np.abs(moved - u).max(initial=0.0) <= 1e-15 * (self.high - self.low)
             u = moved
             if done:
                 break
         return u
 
-    def _kept(self, u: FloatArray) -> FloatArray:
+    def kept(self, u: FloatArray) -> FloatArray:
         """Parameters brought into the range: round a closed curve, else to its nearer end."""
         if self.is_closed:
             over = (u < self.low) | (u > self.high)
@@ -185,7 +189,8 @@ class SplineCurve(BSpline):
         if t1 <= self.high or not self.period:
             return super().breaks(t0, t1)
         turns = [k + n * self.period for n in (0, 1) for k in dict.fromkeys(self.knots)]
-        return [t0, *(k for k in sorted(set(turns)) if t0 < k < t1), t1]
+        least = SHORTEST_SPAN * self.period
+        return [t0, *(k for k in sorted(set(turns)) if t0 + least < k < t1 - least), t1]
 
     def extremes(self, t0: float, t1: float) -> list[float]:
         if t1 <= self.high or not self.period:

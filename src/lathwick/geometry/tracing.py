@@ -23,6 +23,7 @@ from .flat_contacts import flat_contacts
 from .meetings import Meeting
 from .placement import FloatArray
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .ruled import RuledSurface
 from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .tolerance import RESOLUTION
@@ -47,7 +48,9 @@ NODE_REACH = 0.02
 
 NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
-ORDER = ("canal", "torus", "sphere", "cylinder", "cone", "spline", "plane")
+ORDER = ("canal", "ruled", "torus", "sphere", "cylinder", "cone", "spline", "plane")
+RULED_BEYOND = 0.05
+"""Lines of a ruled surface are followed beyond both curves by this share of their length."""
 
 
 def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
@@ -405,6 +408,8 @@ def _bend(surface: Surface) -> float | None:
         return min(surface.minor, max(surface.major - surface.minor, SPINDLE * surface.minor))
     if isinstance(surface, CanalSurface):
         return min(surface.thinnest, 1.0 / max(surface.sharpest_bend, 1e-9))
+    if isinstance(surface, RuledSurface):
+        return 1.0 / max(surface.sharpest_bend, 1e-9)
     if isinstance(surface, ExtrudedSurface):
         curve = surface.profile
         high = curve.high if isinstance(curve, SplineCurve) else math.tau
@@ -428,6 +433,8 @@ def _domain(surface: Surface, corners: FloatArray) -> tuple[tuple[float, float],
         return (-math.pi, -math.pi), (math.pi, math.pi)
     if isinstance(surface, CanalSurface):
         return (surface.spine.low, -math.pi), (surface.spine.high, math.pi)
+    if isinstance(surface, RuledSurface):
+        return (surface.one.low, -RULED_BEYOND), (surface.one.high, 1.0 + RULED_BEYOND)
     assert isinstance(surface, ExtrudedSurface)
     if isinstance(surface.profile, SplineCurve):
         return (surface.profile.low, low[2]), (surface.profile.high, high[2])
@@ -452,6 +459,8 @@ def _sizes(surface: Surface, cells: FloatArray, du: float, dv: float) -> tuple[F
     if isinstance(surface, CanalSurface):
         stretched = surface.fastest * (1.0 + surface.radius * surface.sharpest_bend)
         return 0.5 * du * stretched * ones, 0.5 * dv * surface.radius * ones
+    if isinstance(surface, RuledSurface):
+        return 0.5 * du * surface.fastest * ones, 0.5 * dv * surface.widest * ones
     assert isinstance(surface, ExtrudedSurface)
     (first, _), (last, _) = _domain(surface, np.zeros((1, 3)))
     t = np.linspace(first, last, 200)

@@ -25,6 +25,7 @@ from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.ruled import RuledSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .boxes import outer_box
 from .brep import Coedge, Face
@@ -273,7 +274,35 @@ def _canal_strip(
     return Strip(points, normals, weights, face)
 
 
+def _ruled_strip(
+    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+) -> Strip:
+    """Strips along the straight lines, from the first curve."""
+    count, k = len(p), len(NODES)
+    points, normals, weights = np.empty((count, k, 3)), np.empty((count, k, 3)), np.empty((count, k))
+    for i in dict.fromkeys(face.tolist()):
+        here = face == i
+        surface = faces[i].surface
+        assert isinstance(surface, RuledSurface)
+        sign = 1.0 if faces[i].outward else -1.0
+        uv = surface.parameters(p[here] + reference)
+        line = surface.two.points(uv[:, 0]) - surface.one.points(uv[:, 0])
+        along = surface.slopes(uv)
+        across = along - (_rows(along, line) / _rows(line, line))[:, None] * line
+        du = _rows(dp[here], across) / _rows(across, across)
+        half = 0.5 * uv[:, 1:]
+        shares, inner = half * (NODES + 1.0), half * WEIGHTS
+        rows = np.column_stack([np.repeat(uv[:, 0], k), shares.ravel()])
+        ways = surface.areas(rows).reshape(-1, k, 3)
+        sizes = np.linalg.norm(ways, axis=2)
+        points[here] = (surface.points(rows) - reference).reshape(-1, k, 3)
+        normals[here] = sign * ways / sizes[:, :, None]
+        weights[here] = -inner * sizes * (du * sign)[:, None]
+    return Strip(points, normals, weights, face)
+
+
 _RULES: dict[str, _Rule] = {
+    RuledSurface.kind: _ruled_strip,
     CanalSurface.kind: _canal_strip,
     PlaneSurface.kind: _plane_strip,
     CylinderSurface.kind: _cylinder_strip,

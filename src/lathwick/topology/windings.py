@@ -8,6 +8,7 @@ import numpy as np
 
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
+from ..geometry.ruled import RuledSurface
 from ..geometry.surfaces import Surface
 from .brep import Coedge, Face, Loop
 
@@ -20,7 +21,7 @@ def periods(surface: Surface) -> tuple[float, float]:
         return math.tau, 0.0
     if surface.kind == "torus":
         return math.tau, math.tau
-    if isinstance(surface, CanalSurface):
+    if isinstance(surface, CanalSurface | RuledSurface):
         return surface.period, 0.0
     return 0.0, 0.0
 

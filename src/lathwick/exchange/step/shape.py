@@ -18,13 +18,14 @@ from ...geometry.conics import Hyperbola, Parabola
 from ...geometry.curves import Circle, Curve, Ellipse, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ...geometry.ruled import RuledSurface
 from ...geometry.spline import SplineCurve
 from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3, cross, negated, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.windings import loop_path, winding
 from .part21 import Instances, listed, logical, real, string
-from .splines import canal_surface, extruded_surface, spline_curve
+from .splines import canal_surface, extruded_surface, ruled_surface, spline_curve
 
 
 class ShapeWriter:
@@ -115,11 +116,13 @@ class ShapeWriter:
         surface = face.surface
         if isinstance(surface, ExtrudedSurface) and len(face.loops) == 2:
             rings = [loop.coedges[0] for loop in face.loops if len(loop.coedges) == 1]
-        elif isinstance(surface, CanalSurface) and surface.period:
+        elif isinstance(surface, CanalSurface | RuledSurface) and surface.period:
             round_it = [loop for loop in face.loops if winding(loop_path(loop, surface), surface)[0]]
             rings = [loop.coedges[0] for loop in round_it if len(loop.coedges) == 1]
             if len(rings) != len(round_it):
-                raise ExchangeError("a canal whose rims have corners cannot be written to STEP yet")
+                raise ExchangeError(
+                    f"a {surface.kind} face whose rims have corners cannot be written to STEP yet"
+                )
         else:
             return None
         return (rings[0], rings[1]) if len(rings) == 2 else None
@@ -198,6 +201,8 @@ class ShapeWriter:
             return self._rows.add(extruded_surface(surface, low, high, self.point))
         if isinstance(surface, CanalSurface):
             return self._rows.add(canal_surface(surface, face, self.point))
+        if isinstance(surface, RuledSurface):
+            return self._rows.add(ruled_surface(surface, face, self.point))
         placement = self.placement(surface.frame)
         if isinstance(surface, PlaneSurface):
             return self._rows.add(f"PLANE('',{placement})")

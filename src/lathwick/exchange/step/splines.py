@@ -11,6 +11,7 @@ from ...errors import ExchangeError
 from ...geometry.canal import CanalSurface
 from ...geometry.curves import Ellipse
 from ...geometry.placement import FloatArray
+from ...geometry.ruled import RuledSurface
 from ...geometry.spline import SplineCurve
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import ExtrudedSurface
@@ -21,6 +22,9 @@ from .part21 import listed, logical, real
 CANAL_STOPS = (17, 33, 65, 129, 257, 513)
 CANAL_FIT = 1e-8
 """How far, as a share of the radius, the B-spline surface may be from the canal."""
+
+RULED_ROOM = 0.02
+"""A ruled surface reaches so far beyond its face, as a share of it."""
 
 WritePoint = Callable[[Vec3], str]
 
@@ -108,3 +112,15 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
         if np.abs(surface.distance(made.points(spots))).max() <= CANAL_FIT * surface.radius:
             return spline_surface(made, bool(surface.period), point)
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
+
+
+def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
+    """The text of the B-spline surface under a face on a ruled surface, the same points."""
+    low, high = surface.one.low, surface.one.high
+    if not surface.period:
+        edges = [c.edge for c in face.coedges()]
+        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, 33)) for e in edges])
+        u = surface.parameters(border)[:, 0]
+        room = RULED_ROOM * float(np.ptp(u))
+        low, high = max(low, float(u.min()) - room), min(high, float(u.max()) + room)
+    return spline_surface(surface.as_spline(low, high), bool(surface.period), point)

@@ -5,10 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
+import numpy as np
+
 from ...errors import ModellingError
+from ...geometry.placement import FloatArray
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
+from .bevels import ruled_strip
 from .fillet import Edges, checked_size, chosen_edges
 from .passes import Blend, blended
 from .strips import Strip, bevel_strip, turn_at
@@ -55,19 +59,26 @@ def _maker(
 
     def make(edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
         first = 0 if rank(faces[0]) <= rank(faces[1]) else 1
-        second = ratio * size if angle is None else _second(edge, faces, size, angle)
-        return bevel_strip(edge, faces, (size, second) if first == 0 else (second, size))
+
+        def setbacks(turns: FloatArray) -> tuple[FloatArray, FloatArray]:
+            sizes = np.full(len(turns), size)
+            second = ratio * sizes if angle is None else _second(turns, size, angle)
+            return (sizes, second) if first == 0 else (second, sizes)
+
+        one, two = setbacks(np.array([turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1))]))
+        exact = bevel_strip(edge, faces, (float(one[0]), float(two[0])))
+        return exact or ruled_strip(edge, faces, setbacks)
 
     return make
 
 
-def _second(edge: Edge, faces: tuple[Face, Face], size: float, angle: float) -> float:
-    """The distance on the second face, flat there, for an angle on the first: by the law of sines."""
-    corner = math.pi - abs(turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)))
-    lean = math.radians(angle)
-    if not lean + corner < math.pi:
+def _second(turns: FloatArray, size: float, angle: float) -> FloatArray:
+    """The distances on the second face, flat there, for an angle on the first: by the law of sines."""
+    corners, lean = math.pi - np.abs(turns), math.radians(angle)
+    largest = float(corners.max())
+    if not lean + largest < math.pi:
         raise ModellingError(
             f"a bevel at {angle:g} degrees does not reach the second face, which stands at "
-            f"{math.degrees(corner):g} degrees"
+            f"{math.degrees(largest):g} degrees"
         )
-    return size * math.sin(lean) / math.sin(lean + corner)
+    return np.asarray(size * math.sin(lean) / np.sin(lean + corners))

@@ -12,6 +12,7 @@ from ...errors import ModellingError
 from ...geometry.curves import Circle, Curve, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ...geometry.ruled import RuledSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.varying_canal import VaryingCanal
@@ -70,7 +71,7 @@ class Strip:
         if isinstance(curve, Circle) and curve.radius <= RESOLUTION:
             curve = self.edge.curve
         t, period = curve.parameter(point), curve.period
-        if isinstance(self.surface, VaryingCanal):
+        if isinstance(self.surface, VaryingCanal | RuledSurface):
             t = float(self.surface.parameters(np.array([point]))[0, 0])
         return t + period * round((near - t) / period) if period else t
 

@@ -1,0 +1,151 @@
+"""The surface of straight lines between two curves.
+
+Source: Piegl & Tiller, The NURBS Book 8.4 (ruled surfaces as B-splines of degree one across).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import ClassVar
+
+import numpy as np
+
+from .placement import FloatArray, Plane
+from .spline import FittedCurve
+from .spline_surface import SplineSurface
+from .vector import Vec3
+
+NEWTON_ROUNDS = 30
+CLOSE = 1e-13
+"""The search for the nearest line ends with a step so small, as a share of the curves."""
+
+SAMPLES = 129
+ROOM = 1.1
+SMALL = 1e-300
+
+
+@dataclass(frozen=True, eq=False)
+class RuledSurface:
+    """Straight lines from points of `one` to those of `two` with the same parameter; both have the same
+    knots.
+
+    u is the parameter of the curves, v the share of the way from `one` to `two`. The normal is the cross
+    product of the directions of u and v.
+    """
+
+    one: FittedCurve
+    two: FittedCurve
+    kind: ClassVar[str] = "ruled"
+
+    @property
+    def period(self) -> float:
+        """Of u; 0.0 for open curves."""
+        return self.one.period
+
+    @cached_property
+    def middle(self) -> FittedCurve:
+        """The curve half way across."""
+        return FittedCurve(self.one.degree, self.one.knots, 0.5 * (self.one.controls + self.two.controls))
+
+    @cached_property
+    def frame(self) -> Plane:
+        """At the start of the curve half way, the normal along it."""
+        origin = self.middle.point(self.middle.low)
+        return Plane(origin, self.middle.tangent(self.middle.low))
+
+    @cached_property
+    def fastest(self) -> float:
+        """The largest length along per unit of u, about."""
+        u = np.linspace(self.one.low, self.one.high, SAMPLES)
+        speeds = [np.linalg.norm(curve.derivatives(u), axis=1).max() for curve in (self.one, self.two)]
+        return float(max(speeds)) * ROOM
+
+    @cached_property
+    def widest(self) -> float:
+        """The length of the longest line, about."""
+        u = np.linspace(self.one.low, self.one.high, SAMPLES)
+        return float(np.linalg.norm(self.two.points(u) - self.one.points(u), axis=1).max()) * ROOM
+
+    @cached_property
+    def sharpest_bend(self) -> float:
+        """The largest curvature of the two curves, about."""
+        u, found = np.linspace(self.one.low, self.one.high, SAMPLES), 0.0
+        for curve in (self.one, self.two):
+            d1, d2 = curve.derivatives(u), curve.second(u)
+            bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
+            found = max(found, float(bend.max()))
+        return found * ROOM
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal at the foot of `point`."""
+        x, y, z = self.normals(np.array([point]))[0].tolist()
+        return (x, y, z)
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        ways = self.areas(self.parameters(points))
+        return np.asarray(ways / np.maximum(np.linalg.norm(ways, axis=1), SMALL)[:, None])
+
+    def areas(self, uv: FloatArray) -> FloatArray:
+        """Normals as long as the area per unit of u and v, shape (N, 3)."""
+        return np.cross(self.slopes(uv), self.two.points(uv[:, 0]) - self.one.points(uv[:, 0]))
+
+    def slopes(self, uv: FloatArray) -> FloatArray:
+        """Derivatives by u, shape (N, 3)."""
+        u, v = uv[:, 0], uv[:, 1:2]
+        return np.asarray((1.0 - v) * self.one.derivatives(u) + v * self.two.derivatives(u))
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive on the normal's side."""
+        return float(self.distance(np.array([point]))[0])
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
+        uv = self.parameters(points)
+        ways = self.areas(uv)
+        ways = ways / np.maximum(np.linalg.norm(ways, axis=1), SMALL)[:, None]
+        return np.asarray(((points - self.points(uv)) * ways).sum(axis=1))
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        u, v = uv[:, 0], uv[:, 1:2]
+        return np.asarray((1.0 - v) * self.one.points(u) + v * self.two.points(u))
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(u, v) of the feet of `points`, shape (N, 3), on lines of any length; returns shape (N, 2).
+
+        By Newton's method in u; the best v of a line is known.
+        """
+        u = self.middle.nearest(points)
+        for _ in range(NEWTON_ROUNDS):
+            v, off, way = self._foot(points, u)
+            d1, d2 = self.slopes(np.column_stack([u, v])), self._second(u, v)
+            twist = self.two.derivatives(u) - self.one.derivatives(u)
+            size = (way * way).sum(axis=1)
+            flat = (d1 * d1).sum(axis=1) - (d1 * way).sum(axis=1) ** 2 / size
+            mixed = (d1 * way).sum(axis=1) - (off * twist).sum(axis=1)
+            bend = (d1 * d1).sum(axis=1) - (off * d2).sum(axis=1) - mixed**2 / size
+            step = (off * d1).sum(axis=1) / np.where(bend > 0.1 * flat, bend, np.maximum(flat, SMALL))
+            moved = self.one.kept(u + step)
+            done = np.abs(moved - u).max(initial=0.0) <= CLOSE * (self.one.high - self.one.low)
+            u = moved
+            if done:
+                break
+        return np.column_stack([u, self._foot(points, u)[0]])
+
+    def _foot(self, points: FloatArray, u: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """The nearest v on lines, what is left to the points, and the ways along the lines."""
+        start = self.one.points(u)
+        way = self.two.points(u) - start
+        v = ((points - start) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), SMALL)
+        return v, points - start - v[:, None] * way, way
+
+    def _second(self, u: FloatArray, v: FloatArray) -> FloatArray:
+        return np.asarray((1.0 - v)[:, None] * self.one.second(u) + v[:, None] * self.two.second(u))
+
+    def as_spline(self, low: float, high: float) -> SplineSurface:
+        """The part from u = low to high as a B-spline surface, the same points."""
+        one, two = (curve.between(low, high) for curve in (self.one, self.two))
+        controls = np.stack([one.controls, two.controls], axis=1)
+        return SplineSurface((one.degree, 1), (one.knots, (0.0, 0.0, 1.0, 1.0)), controls)

@@ -1,0 +1,203 @@
+"""The bevel of any edge: straight lines between curves on both faces, at given distances from the edge."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+
+from ...geometry.placement import FloatArray
+from ...geometry.ruled import RuledSurface
+from ...geometry.spline import FittedCurve
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.tracing import interpolated_fit
+from ...topology.brep import Edge, Face
+from .canals import NODES
+from .strips import Strip, TooLargeError, turn_at, way_out
+
+Setbacks = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
+"""The distances from the edge on both faces, each (N,), where the outward normals turn by given angles (N,),
+radians, positive at an outside corner."""
+
+NEWTON_STEPS = 30
+CLOSE = 0.05 * RESOLUTION
+"""The curves are so near to the faces."""
+
+BEYOND = 3.0
+"""The curves go on so many sizes beyond the ends of an open edge, if the faces do."""
+
+STEPS_BEYOND = 24
+TURN_BEYOND = 0.8
+ACROSS = 9
+
+
+@dataclass(frozen=True)
+class _Stations:
+    """Points of an edge and beyond it, (N, 3), unit directions there, and a parameter, (N,), of which the
+    edge has the `span`."""
+
+    points: FloatArray
+    ways: FloatArray
+    u: FloatArray
+    span: tuple[float, float]
+
+
+def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Strip:
+    """The bevel whose lines lie in the planes across the edge.
+
+    Raises TooLargeError where a face does not reach so far, or where the bevel would fold back on itself.
+    """
+    convex = turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0
+    for count in NODES:
+        stations = _closed(edge, count) if edge.is_closed else _open(edge, faces, setbacks, count)
+        contacts = _contacts(stations, faces, setbacks, edge.is_closed)
+        between = 0.5 * (stations.u[1:] + stations.u[:-1])
+        off = [
+            np.abs(f.surface.distance(c.points(between))).max() for f, c in zip(faces, contacts, strict=True)
+        ]
+        if max(off) <= CLOSE:
+            break
+    else:
+        raise TooLargeError("the bevel bends too sharply", faces[0])
+    surface = RuledSurface(*contacts)
+    outward = _looks_out(surface, stations, faces)
+    sizes = setbacks(np.array([turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1))]))
+    size = float(max(sizes[0][0], sizes[1][0]))
+    strip = Strip(edge, faces, convex, size, surface, outward, contacts, None, stations.span)
+    _refuse_folds(strip, surface)
+    return strip
+
+
+def _closed(edge: Edge, count: int) -> _Stations:
+    t = np.linspace(edge.t0, edge.t1, count)
+    return _Stations(
+        edge.curve.points(t), _units(edge.curve.derivatives(t)), t - t[0], (0.0, edge.t1 - edge.t0)
+    )
+
+
+def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) -> _Stations:
+    """Points of the edge, and of the curve in which the faces go on beyond it."""
+    t = np.linspace(edge.t0, edge.t1, count)
+    points, ways = edge.curve.points(t), _units(edge.curve.derivatives(t))
+    size = max(float(s.max()) for s in setbacks(_turns(points, ways, faces)))
+    step = BEYOND * size / STEPS_BEYOND
+    before = _onward(points[0], -ways[0], faces, step)
+    after = _onward(points[-1], ways[-1], faces, step)
+    every = np.concatenate([before[0][::-1], points, after[0]])
+    lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(every, axis=0), axis=1))])
+    first, last = len(before[0]), len(before[0]) + count - 1
+    u = lengths - lengths[first]
+    return _Stations(every, np.concatenate([-before[1][::-1], ways, after[1]]), u, (0.0, float(u[last])))
+
+
+def _onward(
+    start: FloatArray, way: FloatArray, faces: tuple[Face, Face], step: float
+) -> tuple[FloatArray, FloatArray]:
+    """Points at equal steps in which both surfaces go on meeting, and the directions there, as far as they
+    do without turning much."""
+    points, ways, p, first = [], [], start, way
+    for _ in range(STEPS_BEYOND):
+        guess = p + step * way
+        found = _onto_both(guess, way, faces)
+        if found is None:
+            break
+        normals = [face.surface.normals(found[None])[0] for face in faces]
+        heading = np.cross(*normals)
+        size = float(np.linalg.norm(heading))
+        if size < 1e-6:
+            break
+        heading = heading / (size if float(heading @ way) >= 0.0 else -size)
+        if float(heading @ first) < np.cos(TURN_BEYOND):
+            break
+        p, way = found, heading
+        points.append(p)
+        ways.append(way)
+    return np.array(points).reshape(-1, 3), np.array(ways).reshape(-1, 3)
+
+
+def _onto_both(p: FloatArray, way: FloatArray, faces: tuple[Face, Face]) -> FloatArray | None:
+    """The point of both surfaces in the plane across a direction; None if Newton's method finds none."""
+    q = p
+    for _ in range(NEWTON_STEPS):
+        gaps = np.array([*(face.surface.distance(q[None])[0] for face in faces), (q - p) @ way])
+        if np.abs(gaps).max() <= 1e-13 * (1.0 + np.abs(p).max()):
+            return q
+        rows = np.array([*(face.surface.normals(q[None])[0] for face in faces), way])
+        if abs(np.linalg.det(rows)) < 1e-9:
+            return None
+        q = q - np.linalg.solve(rows, gaps)
+    return None
+
+
+def _contacts(
+    stations: _Stations, faces: tuple[Face, Face], setbacks: Setbacks, closed: bool
+) -> tuple[FittedCurve, FittedCurve]:
+    sizes = setbacks(_turns(stations.points, stations.ways, faces))
+    made = []
+    for face, side, size in zip(faces, (1.0, -1.0), sizes, strict=True):
+        inward = np.cross(way_out(face) * face.surface.normals(stations.points), side * stations.ways)
+        feet = _set_back(stations, face, inward, size)
+        if closed:
+            made.append(interpolated_fit(stations.u, feet, True))
+        else:
+            spline = make_interp_spline(stations.u, feet, 5)
+            made.append(FittedCurve(5, tuple(spline.t.tolist()), spline.c))
+    return made[0], made[1]
+
+
+def _set_back(stations: _Stations, face: Face, inward: FloatArray, size: FloatArray) -> FloatArray:
+    """The points of a face at distances (N,) from the stations, straight across from them."""
+    p, ways = stations.points, stations.ways
+    q = p + size[:, None] * inward
+    for _ in range(NEWTON_STEPS):
+        off = q - p
+        reach = np.linalg.norm(off, axis=1)
+        gaps = np.stack([face.surface.distance(q), (off * ways).sum(axis=1), reach - size], axis=1)
+        if np.abs(gaps).max() <= 1e-13 * (1.0 + np.abs(p).max()):
+            break
+        rows = np.stack([face.surface.normals(q), ways, off / reach[:, None]], axis=1)
+        if not (np.abs(np.linalg.det(rows)) > 1e-9).all():
+            raise TooLargeError("the bevel is larger than the face", face)
+        q = q - np.linalg.solve(rows, gaps[:, :, None])[:, :, 0]
+    if not (np.abs(gaps).max() <= CLOSE and ((q - p) * inward).sum(axis=1).min() > 0.0):
+        raise TooLargeError("the bevel is larger than the face", face)
+    return q
+
+
+def _turns(points: FloatArray, ways: FloatArray, faces: tuple[Face, Face]) -> FloatArray:
+    """The angles between the outward normals, positive at an outside corner; shape (N,)."""
+    one, two = (way_out(face) * face.surface.normals(points) for face in faces)
+    turn = np.cross(one, two)
+    size = np.arctan2(np.linalg.norm(turn, axis=1), (one * two).sum(axis=1))
+    return np.copysign(size, (turn * ways).sum(axis=1))
+
+
+def _looks_out(surface: RuledSurface, stations: _Stations, faces: tuple[Face, Face]) -> bool:
+    """Whether the normal of a bevel looks out of the body: as those of both faces do together."""
+    k = len(stations.u) // 2
+    point = stations.points[k : k + 1]
+    out = sum(way_out(face) * face.surface.normals(point)[0] for face in faces)
+    return bool(surface.areas(np.array([[stations.u[k], 0.5]]))[0] @ out > 0.0)
+
+
+def _refuse_folds(strip: Strip, surface: RuledSurface) -> None:
+    """Raise TooLargeError where neighbouring lines would cross, or run against the edge."""
+    u = np.linspace(*strip.span, 65)
+    uv = np.array([(a, b) for a in u for b in np.linspace(0.0, 1.0, ACROSS)])
+    areas = surface.areas(uv).reshape(len(u), ACROSS, 3)
+    middle = areas[:, ACROSS // 2]
+    if not (np.einsum("nki,ni->nk", areas, middle) > 0.0).all():
+        raise TooLargeError("the bevel would fold back on itself", strip.faces[0])
+    if not ((middle[1:] * middle[:-1]).sum(axis=1) > 0.0).all():
+        raise TooLargeError("the bevel would fold back on itself", strip.faces[0])
+    edge = strip.edge
+    ways = edge.curve.derivatives(np.linspace(edge.t0, edge.t1, 65))
+    for face, contact in zip(strip.faces, strip.contacts, strict=True):
+        if not ((contact.derivatives(u) * ways).sum(axis=1) > 0.0).all():
+            raise TooLargeError("the bevel would fold back on itself", face)
+
+
+def _units(ways: FloatArray) -> FloatArray:
+    return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
