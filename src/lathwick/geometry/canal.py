@@ -12,12 +12,13 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
 
 from .placement import FloatArray, Plane
-from .spline import FittedCurve
+from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
 from .vector import Vec3
 
@@ -148,9 +149,8 @@ class CanalSurface:
 
     def as_spline(self, low: FloatArray, high: FloatArray, stops: FloatArray) -> SplineSurface:
         """A rational B-spline surface, u along the spine, v across, that agrees with the canal at all `stops`
-        of u; there it runs from angle `low` to `high`, each (N,). Degree 3 by 2, or 5 by 2 of many stops."""
-        from scipy.interpolate import make_interp_spline
-
+        of u; there it runs from angle `low` to `high`, each (N,). Degree 5 by 2; stops between two joints of
+        the spine, and these, are a piece, of at least six."""
         x, y = self._axes(stops)
         centers, arms = self.middles(stops), self.arms(stops)
         pieces = max(1, math.ceil(float((high - low).max()) / WIDEST))
@@ -165,9 +165,9 @@ class CanalSurface:
         lifted = np.concatenate(
             [np.column_stack([p * w[:, None], w]) for p, w in zip(rows, weights, strict=True)], axis=1
         )
-        degree = 5 if len(stops) > 6 else 3
-        made = make_interp_spline(stops, lifted, degree)
-        table = made.c.reshape(len(made.c), 2 * pieces + 1, 4)
+        ends = [0, *np.flatnonzero(np.isin(stops[1:-1], self.spine.joints)) + 1, len(stops) - 1]
+        made = joined([(stops[a : b + 1], lifted[a : b + 1]) for a, b in pairwise(ends)])
+        table = made.controls.reshape(len(made.controls), 2 * pieces + 1, 4)
         across = [0.0, *(k / pieces for k in range(pieces + 1) for _ in (0, 1)), 1.0]
-        knots = (tuple(made.t.tolist()), tuple(across))
-        return SplineSurface((degree, 2), knots, table[:, :, :3] / table[:, :, 3:], table[:, :, 3])
+        knots = (made.knots, tuple(across))
+        return SplineSurface((made.degree, 2), knots, table[:, :, :3] / table[:, :, 3:], table[:, :, 3])

@@ -232,10 +232,19 @@ class FittedCurve(SplineCurve):
         smooth = first @ last > SMOOTH_COSINE * float(np.linalg.norm(first) * np.linalg.norm(last))
         return self.high - self.low if smooth else 0.0
 
+    @cached_property
+    def joints(self) -> list[float]:
+        """Inner knots at which pieces are joined that need not bend alike."""
+        inner = [k for k in dict.fromkeys(self.knots) if self.low < k < self.high]
+        return [k for k in inner if self.knots.count(k) >= self.degree]
+
     def breaks(self, t0: float, t1: float) -> list[float]:
-        """Parameters from t0 to t1, every second knot."""
+        """Parameters from t0 to t1, every fourth knot, and all joints."""
         stops = super().breaks(t0, t1)
-        return [*stops[:-1:SPANS_TOGETHER], stops[-1]]
+        kept = {*stops[:-1:SPANS_TOGETHER], stops[-1]}
+        turns = (0.0, self.period) if self.period else (0.0,)
+        joints = {k + turn for k in self.joints for turn in turns}
+        return [t for t in stops if t in kept or t in joints]
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """As `breaks`."""
@@ -249,6 +258,19 @@ class FittedCurve(SplineCurve):
 
     def _slope(self, k: int, t: FloatArray) -> FloatArray:
         return self.derivatives(t)[:, k]
+
+
+def joined(pieces: Sequence[tuple[FloatArray, FloatArray]], degree: int = 5) -> FittedCurve:
+    """The curve that runs through the points of each piece, (n,) parameters and (n, 3), n > degree. Each
+    starts at the end of the one before and is a spline by itself: where they join it need not bend alike."""
+    from scipy.interpolate import make_interp_spline
+
+    knots, controls = [float(pieces[0][0][0])] * (degree + 1), [pieces[0][1][:1]]
+    for t, points in pieces:
+        made = make_interp_spline(t, points, degree)
+        knots += made.t[degree + 1 : -1].tolist()
+        controls.append(made.c[1:])
+    return FittedCurve(degree, (*knots, knots[-1]), np.concatenate(controls))
 
 
 def sign_changes(rule: Callable[[FloatArray], FloatArray], stops: FloatArray) -> FloatArray:

@@ -72,10 +72,10 @@ def _runs_along(surface: TorusSurface | CanalSurface, coedge: Coedge, which: int
     t = np.linspace(edge.t0, edge.t1, 5)
     uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
     if isinstance(surface, CanalSurface) and which == 0:
-        shares = (uv[:, 0] - uv[0, 0]) / (uv[-1, 0] - uv[0, 0]) if not edge.is_closed else None
-        return edge.curve.kind == "spline" and (
-            shares is None or bool(np.abs(shares - np.linspace(0.0, 1.0, 5)).max() < SAME)
-        )
+        if edge.curve.kind != "spline" or edge.is_closed:
+            return edge.curve.kind == "spline"
+        even = uv[0, 0] + (uv[-1, 0] - uv[0, 0]) * np.linspace(0.0, 1.0, 5)
+        return bool(np.abs(uv[:, 0] - even).max() < SAME * abs(uv[-1, 0] - uv[0, 0]))
     return edge.curve.kind == "circle" and bool(np.abs(uv[:, 1 - which] - uv[0, 1 - which]).max() < SAME)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -103,9 +104,10 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     uv = surface.parameters(border)
     u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else (uv[:, 0].min(), uv[:, 0].max())
     room = 0.02 * float(np.ptp(uv[:, 1]))
+    bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
     for count in CANAL_STOPS:
-        stops = np.linspace(u0, u1, count)
-        first, last = (np.full(count, v) for v in (uv[:, 1].min() - room, uv[:, 1].max() + room))
+        stops = np.unique(np.concatenate([np.linspace(a, b, count) for a, b in pairwise(bounds)]))
+        first, last = (np.full(len(stops), v) for v in (uv[:, 1].min() - room, uv[:, 1].max() + room))
         made = surface.as_spline(first, last, stops)
         middles = 0.5 * (stops[1:] + stops[:-1])
         spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])

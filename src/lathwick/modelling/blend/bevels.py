@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
 
 from ...geometry.placement import FloatArray
 from ...geometry.ruled import RuledSurface
-from ...geometry.spline import FittedCurve
+from ...geometry.spline import FittedCurve, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
 from ...topology.brep import Edge, Face
-from .canals import NODES
+from .canals import NODES, closing, joints_of
 from .strips import Strip, TooLargeError, turn_at, way_out
 
 Setbacks = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
@@ -31,17 +31,21 @@ BEYOND = 3.0
 STEPS_BEYOND = 24
 TURN_BEYOND = 0.8
 ACROSS = 9
+LEAST = 5
+"""The fewest points beyond an end through which a curve is laid."""
 
 
 @dataclass(frozen=True)
 class _Stations:
     """Points of an edge and beyond it, (N, 3), unit directions there, and a parameter, (N,), of which the
-    edge has the `span`."""
+    edge has the `span`. joints : numbers of the points, from the first to the last, between which all is
+    smooth."""
 
     points: FloatArray
     ways: FloatArray
     u: FloatArray
     span: tuple[float, float]
+    joints: list[int]
 
 
 def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Strip:
@@ -71,15 +75,22 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
 
 
 def _closed(edge: Edge, count: int) -> _Stations:
-    t = np.linspace(edge.t0, edge.t1, count)
-    return _Stations(
-        edge.curve.points(t), _units(edge.curve.derivatives(t)), t - t[0], (0.0, edge.t1 - edge.t0)
-    )
+    t, joints = _parameters(edge, count)
+    ways = _units(edge.curve.derivatives(t))
+    return _Stations(edge.curve.points(t), ways, t - t[0], (0.0, edge.t1 - edge.t0), joints)
+
+
+def _parameters(edge: Edge, count: int) -> tuple[FloatArray, list[int]]:
+    """Parameters along an edge, and the numbers of those at its joints and ends."""
+    stops = [edge.t0, *joints_of(edge), edge.t1]
+    each = max(6, -(-count // (len(stops) - 1)))
+    t = np.concatenate([[edge.t0], *(np.linspace(a, b, each)[1:] for a, b in pairwise(stops))])
+    return t, list(range(0, len(t), each - 1))
 
 
 def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) -> _Stations:
     """Points of the edge, and of the curve in which the faces go on beyond it."""
-    t = np.linspace(edge.t0, edge.t1, count)
+    t, joints = _parameters(edge, count)
     points, ways = edge.curve.points(t), _units(edge.curve.derivatives(t))
     size = max(float(s.max()) for s in setbacks(_turns(points, ways, faces)))
     step = BEYOND * size / STEPS_BEYOND
@@ -87,9 +98,12 @@ def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) 
     after = _onward(points[-1], ways[-1], faces, step)
     every = np.concatenate([before[0][::-1], points, after[0]])
     lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(every, axis=0), axis=1))])
-    first, last = len(before[0]), len(before[0]) + count - 1
+    first, last = len(before[0]), len(before[0]) + len(t) - 1
     u = lengths - lengths[first]
-    return _Stations(every, np.concatenate([-before[1][::-1], ways, after[1]]), u, (0.0, float(u[last])))
+    joints = [first + k for k in joints]
+    joints = ([0] if first else []) + joints + ([len(u) - 1] if last < len(u) - 1 else [])
+    ways = np.concatenate([-before[1][::-1], ways, after[1]])
+    return _Stations(every, ways, u, (0.0, float(u[last])), joints)
 
 
 def _onward(
@@ -114,6 +128,8 @@ def _onward(
         p, way = found, heading
         points.append(p)
         ways.append(way)
+    if len(points) < LEAST:
+        points, ways = [], []
     return np.array(points).reshape(-1, 3), np.array(ways).reshape(-1, 3)
 
 
@@ -139,11 +155,11 @@ def _contacts(
     for face, side, size in zip(faces, (1.0, -1.0), sizes, strict=True):
         inward = np.cross(way_out(face) * face.surface.normals(stations.points), side * stations.ways)
         feet = _set_back(stations, face, inward, size)
-        if closed:
+        if closed and len(stations.joints) == 2:
             made.append(interpolated_fit(stations.u, feet, True))
         else:
-            spline = make_interp_spline(stations.u, feet, 5)
-            made.append(FittedCurve(5, tuple(spline.t.tolist()), spline.c))
+            parts = [slice(a, b + 1) for a, b in pairwise(stations.joints)]
+            made.append(closing(joined([(stations.u[k], feet[k]) for k in parts]), closed))
     return made[0], made[1]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from scipy.interpolate import make_interp_spline
 from scipy.spatial import cKDTree
@@ -9,14 +11,15 @@ from scipy.spatial import cKDTree
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve
+from ...geometry.spline import FittedCurve, SplineCurve, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import dot, sub
 from ...topology.brep import Edge, Face
-from .rolling import centers_across, corrected, rolled
+from .rolling import BEYOND, centers_across, corrected, rolled, rolled_on
 from .strips import Strip, TooLargeError, turn_at, way_out
 
+NODES_OF_PIECE = (9, 17, 33, 65, 129)
 NODES = (17, 33, 65, 129, 257, 513)
 FITTED = 2e-8
 """The canal is so near to both faces, as a share of the radius; but never farther than `CLOSE`."""
@@ -40,7 +43,11 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
         raise ModellingError("an edge that is convex here and concave or smooth there cannot be rounded")
     convex = turns[0] > 0.0
     d = -radius if convex else radius
-    made = _closed_canal(edge, faces, d) if edge.is_closed else _open_canal(edge, faces, d)
+    joints = joints_of(edge)
+    if joints:
+        made = _jointed_canal(edge, faces, d, joints)
+    else:
+        made = _closed_canal(edge, faces, d) if edge.is_closed else _open_canal(edge, faces, d)
     (spine, one, two), span = made
     surface = CanalSurface(spine, one, radius)
     strip = Strip(edge, faces, convex, radius, surface, convex, (one, two), spine, span)
@@ -81,6 +88,70 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
         t, centers = np.sort(np.concatenate([t, middles])), _woven(centers, between)
         feet = tuple(_woven(foot, other) for foot, other in zip(feet, feet_between, strict=True))
     raise TooLargeError("the round bends too sharply", faces[0])
+
+
+def joints_of(edge: Edge) -> list[float]:
+    """Inner parameters at which an edge need not bend alike on both sides."""
+    curve = edge.curve
+    if not isinstance(curve, SplineCurve):
+        return []
+    return curve.joints if isinstance(curve, FittedCurve) else curve.breaks(edge.t0, edge.t1)[1:-1]
+
+
+def _jointed_canal(
+    edge: Edge, faces: tuple[Face, Face], d: float, joints: list[float]
+) -> tuple[Curves, tuple[float, float]]:
+    """In pieces between the joints of the edge, by balls in the planes across; and beyond the ends of an open
+    one as the ball rolls on."""
+    for count in NODES_OF_PIECE:
+        pieces = []
+        for a, b in pairwise([edge.t0, *joints, edge.t1]):
+            t = np.linspace(a, b, count)
+            centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)
+            pieces.append((t - edge.t0, centers, *feet))
+        if not edge.is_closed:
+            pieces = _with_ends(pieces, faces, d, count)
+        tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
+        spine, one, two = (closing(joined(table), edge.is_closed) for table in tables)
+        between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
+        if distance_off((spine, one, two), between, faces, d) <= FITTED * abs(d):
+            return (spine, one, two), (0.0, edge.t1 - edge.t0)
+    raise TooLargeError("the round bends too sharply", faces[0])
+
+
+Piece = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
+"""Parameters, (N,), centers of the ball and where it touches both faces, each (N, 3)."""
+
+
+def _with_ends(pieces: list[Piece], faces: tuple[Face, Face], d: float, count: int) -> list[Piece]:
+    """The pieces, with others before and after on which the ball rolls on, where it can."""
+    step = BEYOND * abs(d) / (count - 1)
+    made = list(pieces)
+    for at_end in (False, True):
+        t, centers = pieces[-1 if at_end else 0][:2]
+        t0, c, way = (t[-1], centers[-1], centers[-1] - centers[-2]) if at_end else (
+            t[0], centers[0], centers[0] - centers[1]
+        )  # fmt: skip
+        path = np.concatenate([c[None], rolled_on(c, way, faces, d, (step, count - 1))])
+        if len(path) < 6:
+            continue
+        speed = float(np.linalg.norm(way)) / float(t[1] - t[0])
+        u = np.arange(len(path)) * (step / speed)
+        feet = tuple(path - d * way_out(face) * face.surface.normals(path) for face in faces)
+        if at_end:
+            made.append((t0 + u, path, *feet))
+        else:
+            made.insert(0, (t0 - u[::-1], path[::-1], feet[0][::-1], feet[1][::-1]))
+    return made
+
+
+def closing(curve: FittedCurve, closed: bool) -> FittedCurve:
+    """A closed curve with its ends made one point."""
+    if not closed:
+        return curve
+    controls = curve.controls.copy()
+    controls[-1] = controls[0]
+    return FittedCurve(curve.degree, curve.knots, controls)
 
 
 def _woven(table: FloatArray, between: FloatArray) -> FloatArray:

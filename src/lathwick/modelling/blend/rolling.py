@@ -140,6 +140,25 @@ def _one_way(
     return path, number
 
 
+def rolled_on(
+    center: FloatArray, way: FloatArray, faces: tuple[Face, Face], d: float, steps: tuple[float, int]
+) -> FloatArray:
+    """Centers of the ball on its way on from one, in a direction, after steps of a length, as many as there
+    can be; shape (N, 3)."""
+    path, c, old = [], center, way
+    for _ in range(steps[1]):
+        try:
+            heading = _heading(c, faces, old)
+            ahead = (c + steps[0] * heading)[None]
+            c, old = corrected(ahead, ahead, heading[None], faces, d)[0][0], heading
+        except TooLargeError:
+            break
+        if float(old @ way) < np.cos(TURN_BEYOND) * float(np.linalg.norm(way)):
+            break
+        path.append(c)
+    return np.array(path).reshape(-1, 3)
+
+
 def _near(c: FloatArray, corner: FloatArray, away: float, d: float) -> bool:
     return bool(np.linalg.norm(c - corner) <= FARTHEST * max(away, abs(d)))
 
