@@ -135,13 +135,13 @@ class ExtrudedSurface:
         return float(self.distance(np.array([point]))[0])
 
     def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond the
+        ends of an open profile from the planes that go on there."""
         feet = self._feet(points)
-        off = points - self.profile.points(feet)
         normal = np.asarray(self.frame.normal)
-        flat = off - np.outer(off @ normal, normal)
-        side = (flat * np.cross(self.profile.derivatives(feet), normal)).sum(axis=1)
-        return np.copysign(np.linalg.norm(flat, axis=1), side)
+        across = np.cross(self.profile.derivatives(feet), normal)
+        side = ((points - self.profile.points(feet)) * across).sum(axis=1)
+        return np.asarray(side / np.linalg.norm(across, axis=1))
 
     def parameters(self, points: FloatArray) -> FloatArray:
         """(profile parameter, height) of `points`, shape (N, 3); returns shape (N, 2)."""

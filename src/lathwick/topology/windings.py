@@ -9,7 +9,7 @@ import numpy as np
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.ruled import RuledSurface
-from ..geometry.surfaces import Surface
+from ..geometry.surfaces import ExtrudedSurface, Surface
 from .brep import Coedge, Face, Loop
 
 SAMPLES = 33
@@ -23,6 +23,8 @@ def periods(surface: Surface) -> tuple[float, float]:
         return math.tau, math.tau
     if isinstance(surface, CanalSurface | RuledSurface):
         return surface.period, 0.0
+    if isinstance(surface, ExtrudedSurface):
+        return surface.profile.period, 0.0
     return 0.0, 0.0
 
 

@@ -12,7 +12,8 @@ from ...geometry.surfaces import PlaneSurface, Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex
-from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path
+from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
+from .joining import strip_curve
 from .strips import Strip, arc_between, line_between, way_out
 
 
@@ -21,39 +22,28 @@ def close(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     strips = [around.strip(wedge.entry) for wedge in fan]
     if len({strip.convex for strip, _ in strips}) > 1:
         raise UnknownCornerError(around, vertex, fan)
-    feet = _ball(around, vertex, fan, strips) if strips[0][0].spine is not None else None
-    if feet is None:
-        feet = _bevel_feet(around, vertex, fan)
-    center, points = feet
+    rounds = strips[0][0].spine is not None
+    found = _ball(around, vertex, fan, strips) if rounds else _corner_of_bevels(around, vertex, fan)
+    surface, outward, points, paths = found
     border: list[Coedge] = []
     for k, wedge in enumerate(fan):
-        p, q = points[k - 1], points[k]
-        path = [arc_between(center, p, q) if center is not None else line_between(p, q)]
+        p, q, path = points[k - 1], points[k], [paths[k]]
         around.changes.caps[wedge.entry] = path
         around.set_contact(wedge.entry, fan[k - 1].face, p)
         around.set_contact(wedge.entry, wedge.face, q)
         border += path
-    outer = reversed_path(border)
-    face = _corner_face(around, center, strips[0][0], points, outer)
+    face = Face(surface, outward, (Loop(tuple(reversed_path(border))),), around.names)
     around.changes.corners.append((face, fan[0].face))
 
 
-def _corner_face(
-    around: Surroundings, center: Vec3 | None, strip: Strip, points: list[Vertex], border: list[Coedge]
-) -> Face:
-    loops = (Loop(tuple(border)),)
-    if center is not None:
-        surface: Surface = SphereSurface(Plane(center, (0.0, 0.0, 1.0)), strip.size)
-        return Face(surface, strip.outward, loops, around.names)
-    p, q, r = (v.point for v in points[:3])
-    normal = unit(cross(sub(q, p), sub(r, p)))
-    return Face(PlaneSurface(Plane(p, normal)), False, loops, around.names)
+Corner = tuple[Surface, bool, list[Vertex], list[Coedge]]
+"""The surface of a corner and whether it looks out, its vertices, and the paths that end the strips."""
 
 
 def _ball(
     around: Surroundings, vertex: Vertex, fan: list[Wedge], strips: list[tuple[Strip, float]]
-) -> tuple[Vec3 | None, list[Vertex]]:
-    """The center of a ball that touches all faces, and where it touches each."""
+) -> Corner:
+    """The ball that touches all faces."""
     radius = strips[0][0].size
     d = -radius if strips[0][0].convex else radius
     center = _equidistant([w.face for w in fan], d, vertex.point)
@@ -68,17 +58,31 @@ def _ball(
             if distance(contact.point(contact.parameter(foot)), foot) > RESOLUTION:
                 raise UnknownCornerError(around, vertex, fan)
         feet.append(Vertex(foot))
-    return center, feet
+    paths = [arc_between(center, feet[k - 1], feet[k]) for k in range(len(feet))]
+    return SphereSurface(Plane(center, (0.0, 0.0, 1.0)), radius), strips[0][0].outward, feet, paths
 
 
-def _bevel_feet(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> tuple[Vec3 | None, list[Vertex]]:
-    """Where the contacts of bevels cross on each face; three of them span the corner's plane."""
+def _corner_of_bevels(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> Corner:
+    """The plane through the three places where contacts of bevels cross."""
     if len(fan) != 3:
         raise UnknownCornerError(around, vertex, fan)
-    feet = []
+    meets = [
+        around.contacts_meet(wedge.entry, fan[(k + 1) % 3].entry, wedge.face) for k, wedge in enumerate(fan)
+    ]
+    p, q, r = (meet[0].point for meet in meets)
+    surface = PlaneSurface(Plane(p, unit(cross(sub(q, p), sub(r, p)))))
+    paths = []
     for k, wedge in enumerate(fan):
-        feet.append(around.contacts_meet(wedge.entry, fan[(k + 1) % 3].entry, wedge.face)[0])
-    return None, feet
+        strip, before = around.strips[wedge.entry[0]], fan[k - 1].face
+        first = (meets[k - 1][0], share_at(strip, before), meets[k - 1][2])
+        last = (meets[k][0], share_at(strip, wedge.face), meets[k][1])
+        flat = isinstance(strip.surface, PlaneSurface)
+        paths.append(
+            line_between(first[0], last[0])
+            if flat
+            else strip_curve(strip, surface, (first, last), wedge.face)
+        )
+    return surface, False, [meet[0] for meet in meets], paths
 
 
 def _equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:

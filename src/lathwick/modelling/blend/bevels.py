@@ -17,6 +17,8 @@ from ...topology.brep import Edge, Face
 from .canals import NODES, closing, joints_of
 from .strips import Strip, TooLargeError, turn_at, way_out
 
+Contacts = tuple[FittedCurve, FittedCurve]
+
 Setbacks = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
 """The distances from the edge on both faces, each (N,), where the outward normals turn by given angles (N,),
 radians, positive at an outside corner."""
@@ -24,6 +26,9 @@ radians, positive at an outside corner."""
 NEWTON_STEPS = 30
 CLOSE = 0.05 * RESOLUTION
 """The curves are so near to the faces."""
+
+NEAR = 1e-6
+"""They are so near to their distances from the edge."""
 
 BEYOND = 3.0
 """The curves go on so many sizes beyond the ends of an open edge, if the faces do."""
@@ -57,11 +62,7 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
     for count in NODES:
         stations = _closed(edge, count) if edge.is_closed else _open(edge, faces, setbacks, count)
         contacts = _contacts(stations, faces, setbacks, edge.is_closed)
-        between = 0.5 * (stations.u[1:] + stations.u[:-1])
-        off = [
-            np.abs(f.surface.distance(c.points(between))).max() for f, c in zip(faces, contacts, strict=True)
-        ]
-        if max(off) <= CLOSE:
+        if _is_close(edge, faces, setbacks, (stations, contacts)):
             break
     else:
         raise TooLargeError("the bevel bends too sharply", faces[0])
@@ -72,6 +73,24 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
     strip = Strip(edge, faces, convex, size, surface, outward, contacts, None, stations.span)
     _refuse_folds(strip, surface)
     return strip
+
+
+def _is_close(
+    edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_Stations, Contacts]
+) -> bool:
+    """Whether between the stations the curves are on their faces, and along the edge at their distances."""
+    stations, contacts = made
+    u = 0.5 * (stations.u[1:] + stations.u[:-1])
+    if (
+        max(np.abs(f.surface.distance(c.points(u))).max() for f, c in zip(faces, contacts, strict=True))
+        > CLOSE
+    ):
+        return False
+    u = u[(u > 0.0) & (u < edge.t1 - edge.t0)]
+    points, ways = edge.curve.points(edge.t0 + u), _units(edge.curve.derivatives(edge.t0 + u))
+    feet = feet_across(points, ways, faces, setbacks)
+    off = [np.linalg.norm(c.points(u) - foot, axis=1).max() for c, foot in zip(contacts, feet, strict=True)]
+    return max(off) <= NEAR
 
 
 def _closed(edge: Edge, count: int) -> _Stations:
@@ -96,14 +115,17 @@ def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) 
     step = BEYOND * size / STEPS_BEYOND
     before = _onward(points[0], -ways[0], faces, step)
     after = _onward(points[-1], ways[-1], faces, step)
-    every = np.concatenate([before[0][::-1], points, after[0]])
-    lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(every, axis=0), axis=1))])
+    speeds = np.linalg.norm(edge.curve.derivatives(t[[0, -1]]), axis=1)
     first, last = len(before[0]), len(before[0]) + len(t) - 1
-    u = lengths - lengths[first]
+    ahead, behind = (
+        step / v * np.arange(1, len(p[0]) + 1) for v, p in zip(speeds, (before, after), strict=True)
+    )
+    u = np.concatenate([-ahead[::-1], t - t[0], t[-1] - t[0] + behind])
     joints = [first + k for k in joints]
     joints = ([0] if first else []) + joints + ([len(u) - 1] if last < len(u) - 1 else [])
+    every = np.concatenate([before[0][::-1], points, after[0]])
     ways = np.concatenate([-before[1][::-1], ways, after[1]])
-    return _Stations(every, ways, u, (0.0, float(u[last])), joints)
+    return _Stations(every, ways, u, (0.0, edge.t1 - edge.t0), joints)
 
 
 def _onward(
@@ -147,14 +169,9 @@ def _onto_both(p: FloatArray, way: FloatArray, faces: tuple[Face, Face]) -> Floa
     return None
 
 
-def _contacts(
-    stations: _Stations, faces: tuple[Face, Face], setbacks: Setbacks, closed: bool
-) -> tuple[FittedCurve, FittedCurve]:
-    sizes = setbacks(_turns(stations.points, stations.ways, faces))
+def _contacts(stations: _Stations, faces: tuple[Face, Face], setbacks: Setbacks, closed: bool) -> Contacts:
     made = []
-    for face, side, size in zip(faces, (1.0, -1.0), sizes, strict=True):
-        inward = np.cross(way_out(face) * face.surface.normals(stations.points), side * stations.ways)
-        feet = _set_back(stations, face, inward, size)
+    for feet in feet_across(stations.points, stations.ways, faces, setbacks):
         if closed and len(stations.joints) == 2:
             made.append(interpolated_fit(stations.u, feet, True))
         else:
@@ -163,9 +180,22 @@ def _contacts(
     return made[0], made[1]
 
 
-def _set_back(stations: _Stations, face: Face, inward: FloatArray, size: FloatArray) -> FloatArray:
-    """The points of a face at distances (N,) from the stations, straight across from them."""
-    p, ways = stations.points, stations.ways
+def feet_across(
+    points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], setbacks: Setbacks
+) -> list[FloatArray]:
+    """The points of both faces straight across from points of the edge."""
+    sizes, found = setbacks(_turns(points, ways, faces)), []
+    for face, side, size in zip(faces, (1.0, -1.0), sizes, strict=True):
+        inward = np.cross(way_out(face) * face.surface.normals(points), side * ways)
+        found.append(_set_back((points, ways), face, inward, size))
+    return found
+
+
+def _set_back(
+    across: tuple[FloatArray, FloatArray], face: Face, inward: FloatArray, size: FloatArray
+) -> FloatArray:
+    """The points of a face at distances (N,) from points, in the planes across directions there."""
+    p, ways = across
     q = p + size[:, None] * inward
     for _ in range(NEWTON_STEPS):
         off = q - p

@@ -15,6 +15,7 @@ from ...topology.names import FaceName
 from .bevels import ruled_strip
 from .fillet import Edges, checked_size, chosen_edges
 from .passes import Blend, blended
+from .prisms import prism_bevel
 from .strips import Strip, bevel_strip, turn_at
 
 
@@ -67,6 +68,7 @@ def _maker(
 
         one, two = setbacks(np.array([turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1))]))
         exact = bevel_strip(edge, faces, (float(one[0]), float(two[0])))
+        exact = exact or prism_bevel(edge, faces, setbacks)
         return exact or ruled_strip(edge, faces, setbacks)
 
     return make

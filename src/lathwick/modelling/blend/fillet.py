@@ -12,6 +12,7 @@ from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
 from .canals import canal_strip
 from .passes import Blend, blended
+from .prisms import prism_round
 from .selecting import EdgeGraph
 from .strips import Strip, round_strip
 from .varying import easing_strip, is_level, varying_strip
@@ -71,7 +72,8 @@ def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[Fa
 
 def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     """An exact surface where there is one, else a canal."""
-    return round_strip(edge, faces, radius) or canal_strip(edge, faces, radius)
+    exact = round_strip(edge, faces, radius) or prism_round(edge, faces, radius)
+    return exact or canal_strip(edge, faces, radius)
 
 
 def _radii(body: Body, edges: Edges | Sequence[Edges], radius: float | Sequence[float]) -> dict[Edge, float]:

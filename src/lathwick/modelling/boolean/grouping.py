@@ -45,10 +45,12 @@ def same_cells(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     surface = face.surface
     paths = [_path(cycle, surface) for cycle in cycles]
     sign = 1.0 if face.outward else -1.0
-    if surface.kind in ("plane", "spline"):
+    if surface.kind == "plane":
         return _nested(paths, [sign * signed_area(path) for path in paths])
     turns = [winding(path, surface) for path in paths]
-    if surface.kind in ("cylinder", "cone") and _is_one_cell(turns, paths, sign):
+    if surface.kind == "spline" and not any(t[0] for t in turns):
+        return _nested(paths, [sign * signed_area(path) for path in paths])
+    if surface.kind in ("cylinder", "cone", "spline") and _is_one_cell(turns, paths, sign):
         return [(0, k) for k in range(1, len(cycles))]
     return _reached(face, cycles)
 
