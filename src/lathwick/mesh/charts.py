@@ -17,7 +17,7 @@ from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, Surface
+from ..geometry.surfaces import CylinderSurface, Surface
 from ..topology.brep import Face
 from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
@@ -88,9 +88,7 @@ def chart_of(
     if isinstance(surface, SphereSurface):
         return _sphere(face, surface, rings, tolerance, reach, block)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
-    if isinstance(surface, ExtrudedSurface):
-        paths = [_profile_path(path, surface) for path in paths]
-    turns = [_turns(path, surface) for path in paths]
+    turns = [winding(path, surface) for path in paths]
     if isinstance(surface, TorusSurface):
         return _torus(face, surface, paths, turns, tolerance, reach, block)
     if isinstance(surface, CanalSurface):
@@ -99,7 +97,7 @@ def chart_of(
     tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
     low, high = 0.0 if tip else float(v.min()), float(v.max())
     step = _step(surface, paths, high, tolerance, reach)
-    period = _period(surface)
+    period = periods(surface)[0]
     if any(t[0] for t in turns):
         layout = opened(paths, [t[0] for t in turns], period)
         if layout is not None:
@@ -151,28 +149,6 @@ def _laid_chart(surface: Surface, layout: Layout, scale: FloatArray) -> Chart:
 
     scaled = replace(layout, places=layout.places * scale, period=layout.period * float(scale[0]))
     return Chart(flat, NO_POINTS, layout=scaled)
-
-
-def _period(surface: Surface) -> float:
-    if isinstance(surface, ExtrudedSurface):
-        curve = surface.profile
-        return math.tau if curve.kind == "ellipse" else curve.period
-    return periods(surface)[0]
-
-
-def _profile_path(path: FloatArray, surface: ExtrudedSurface) -> FloatArray:
-    period = _period(surface)
-    out = path.copy()
-    if period:
-        out[:, 0] = np.unwrap(path[:, 0], period=period)
-    return out
-
-
-def _turns(path: FloatArray, surface: Surface) -> tuple[int, int]:
-    if isinstance(surface, ExtrudedSurface):
-        period = _period(surface)
-        return (round((path[-1, 0] - path[0, 0]) / period) if period else 0), 0
-    return winding(path, surface)
 
 
 def _step(
