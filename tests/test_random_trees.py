@@ -82,6 +82,9 @@ ONCE_BADLY_MESHED = {
     2287: "lumps that touch along an edge",
     2160: "three points of one arc as a triangle",
     5120: "a hole that touches the rim of its face",
+    592: "edges that part so slowly that their points lie in one place",
+    1528: "the same, between two round walls",
+    2292: "chords that come together at a coarse tolerance",
 }
 """Seeds of trees whose meshes were not sound, each with why."""
 

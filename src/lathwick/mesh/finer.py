@@ -9,6 +9,7 @@ import numpy as np
 from scipy.optimize import brentq
 
 from ..geometry.placement import FloatArray
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot, norm, sub
 from ..topology.brep import Edge, Face, Vertex
 
@@ -18,8 +19,14 @@ SLOWLY = 0.9
 MATCHED = 8
 """So many chords from such an end are made alike."""
 
-SAME = 1e-6
+SAME = 1e-9
 """Distances from the end that differ by less than this share are one."""
+
+TWINS = 5.0 * RESOLUTION
+"""Points nearer to each other are one."""
+
+NEAR = 0.2
+"""A point is moved to another distance that differs by less than this share."""
 
 
 def halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
@@ -46,6 +53,7 @@ def _match(curved: list[Edge], parameters: dict[Edge, FloatArray]) -> None:
         for one, two in combinations(uses, 2):
             if one[0] is not two[0] and dot(_way(*one), _way(*two)) > SLOWLY:
                 _make_alike(vertex, one, two, parameters)
+                _without_twins(vertex, (one, two), parameters)
 
 
 def _way(edge: Edge, at_start: bool) -> tuple[float, float, float]:
@@ -58,15 +66,46 @@ def _way(edge: Edge, at_start: bool) -> tuple[float, float, float]:
 def _make_alike(
     vertex: Vertex, one: tuple[Edge, bool], two: tuple[Edge, bool], parameters: dict[Edge, FloatArray]
 ) -> None:
-    """Points at the same distances from a common end on both edges."""
-    gaps = [_distances(vertex, use, parameters) for use in (one, two)]
-    last = min(float(g[-1]) for g in gaps)
-    for use, mine, others in ((one, gaps[0], gaps[1]), (two, gaps[1], gaps[0])):
-        edge = use[0]
-        wanted = [d for d in others.tolist() if d < last and np.abs(mine - d).min() > SAME * d]
-        parameters[edge] = np.union1d(
-            parameters[edge], [_at(vertex, use, d, mine, parameters[edge]) for d in wanted]
-        )
+    """Points at the same distances from a common end on both edges: those of the second that nearly are
+    where the first has some are moved there; others are added to both."""
+    for use, other in ((two, one), (one, two)):
+        mine, wanted = (_distances(vertex, u, parameters) for u in (use, other))
+        last = min(float(mine[-1]), float(wanted[-1]))
+        for d in wanted[wanted < last].tolist():
+            _put(vertex, use, d, parameters, 0.0 if use is one else NEAR)
+
+
+def _without_twins(
+    vertex: Vertex, uses: tuple[tuple[Edge, bool], tuple[Edge, bool]], parameters: dict[Edge, FloatArray]
+) -> None:
+    """Without the first points of both edges that lie in one place: the edges part too slowly to tell."""
+    for _ in range(MATCHED):
+        places = []
+        for edge, at_start in uses:
+            t = parameters[edge]
+            places.append(np.array(edge.curve.point(float(t[1] if at_start else t[-2]))))
+        if any(len(parameters[edge]) < 4 for edge, _ in uses) or math.dist(*places) > TWINS:
+            return
+        for edge, at_start in uses:
+            parameters[edge] = np.delete(parameters[edge], 1 if at_start else -2)
+
+
+def _put(
+    vertex: Vertex, use: tuple[Edge, bool], d: float, parameters: dict[Edge, FloatArray], near: float
+) -> None:
+    """A point at the distance d from an end, in place of one that is as near to it as a share of d."""
+    edge, at_start = use
+    known = _distances(vertex, use, parameters)
+    k = int(np.abs(known - d).argmin())
+    off = abs(float(known[k]) - d)
+    if off <= SAME * d:
+        return
+    t = _at(vertex, use, d, known, parameters[edge])
+    kept = parameters[edge]
+    inner = k + 1 < len(kept) - 1  # the far end of the edge is not moved
+    if off <= near * d and inner:
+        kept = np.delete(kept, k + 1 if at_start else len(kept) - 2 - k)
+    parameters[edge] = np.union1d(kept, [t])
 
 
 def _distances(vertex: Vertex, use: tuple[Edge, bool], parameters: dict[Edge, FloatArray]) -> FloatArray:

@@ -72,8 +72,9 @@ def tessellate_by_face(
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
             starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
             chords = [finer[face].chord for face in body.brep_faces]
-            _refuse_open(triangles, len(points))
-            coarse = crossing_faces(body, Triangles(points, triangles, starts), chords)
+            coarse = _open_faces(body, triangles, owner, len(points)) or crossing_faces(
+                body, Triangles(points, triangles, starts), chords
+            )
             if not coarse:
                 points, triangles, owner = told_apart(points, triangles, owner)
                 return Mesh(points, triangles, body.unit), owner
@@ -89,8 +90,8 @@ def tessellate_by_face(
     if not isinstance(made, _Filled):
         raise ModellingError(f"the faces {names} cannot be meshed at this chord; use a finer one")
     raise ModellingError(
-        f"triangles of the faces {names} pass through each other; use a finer chord, or save lumps that "
-        "touch one by one"
+        f"triangles of the faces {names} pass through or meet each other; use a finer chord, or save lumps "
+        "that touch one by one"
     )
 
 
@@ -136,12 +137,16 @@ def _feet(body: Body, points: FloatArray, owner: IntArray) -> FloatArray:
     return feet
 
 
-def _refuse_open(triangles: IntArray, count: int) -> None:
-    """Raise ModellingError unless every side of a triangle is run once each way."""
+def _open_faces(body: Body, triangles: IntArray, owner: IntArray, count: int) -> list[Face]:
+    """Faces with sides of triangles that are not run once each way: their chords have come together."""
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    ahead, back = (np.sort(sides[:, a] * count + sides[:, 1 - a]) for a in (0, 1))
-    if not np.array_equal(ahead, back) or (ahead[1:] == ahead[:-1]).any():
-        raise ModellingError("the mesh does not close; please report the part, and try another chord")
+    ahead, back = (sides[:, a] * count + sides[:, 1 - a] for a in (0, 1))
+    ordered = np.sort(ahead)
+    if np.array_equal(ordered, np.sort(back)) and not (ordered[1:] == ordered[:-1]).any():
+        return []
+    keys, first, times = np.unique(ahead, return_inverse=True, return_counts=True)
+    wrong = (times[first] > 1) | ~np.isin(back, keys)
+    return [body.brep_faces[k] for k in np.unique(np.tile(owner, 3)[wrong]).tolist()]
 
 
 def _uncrowded(
