@@ -8,7 +8,6 @@ checkers look at the files where they are there.
 from __future__ import annotations
 
 import math
-import subprocess
 import sys
 import tempfile
 from collections import Counter
@@ -18,7 +17,7 @@ import numpy as np
 
 import lathwick as lw
 
-from .conftest import CHECKERS
+from .conftest import faults
 
 
 def random_sketch(random: np.random.Generator, size: float) -> lw.Sketch:
@@ -67,11 +66,8 @@ def one_part(seed: int, folder: Path) -> str:
 
 
 def outside(path: Path) -> str:
-    checker = CHECKERS[path.suffix]
-    if not checker.exists():
-        return ""
-    run = subprocess.run([sys.executable, checker, path], capture_output=True, text=True)
-    return "" if run.returncode == 0 else f" {path.name}: {run.stdout[-300:]}"
+    found = faults(path)
+    return f" {path.name}: {found[-300:]}" if found else ""
 
 
 def main() -> None:
