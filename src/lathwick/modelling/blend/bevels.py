@@ -30,6 +30,9 @@ CLOSE = 0.05 * RESOLUTION
 NEAR = 1e-6
 """They are so near to their distances from the edge."""
 
+MANY, HOPELESS = 65, 1e4
+"""With so many points curves that are off by so much more than they may be are given up."""
+
 BEYOND = 3.0
 """The curves go on so many sizes beyond the ends of an open edge, if the faces do."""
 
@@ -62,8 +65,11 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
     for count in NODES:
         stations = _closed(edge, count) if edge.is_closed else _open(edge, faces, setbacks, count)
         contacts = _contacts(stations, faces, setbacks, edge.is_closed)
-        if _is_close(edge, faces, setbacks, (stations, contacts)):
+        off = _off(edge, faces, setbacks, (stations, contacts))
+        if off <= 1.0:
             break
+        if count >= MANY and off > HOPELESS:
+            raise TooLargeError("the bevel bends too sharply", faces[0])
     else:
         raise TooLargeError("the bevel bends too sharply", faces[0])
     surface = RuledSurface(*contacts)
@@ -75,22 +81,22 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
     return strip
 
 
-def _is_close(
-    edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_Stations, Contacts]
-) -> bool:
-    """Whether between the stations the curves are on their faces, and along the edge at their distances."""
+def _off(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_Stations, Contacts]) -> float:
+    """How far between the stations the curves are from their faces, and along the edge from their distances,
+    as a share of what they may be."""
     stations, contacts = made
     u = 0.5 * (stations.u[1:] + stations.u[:-1])
-    if (
-        max(np.abs(f.surface.distance(c.points(u))).max() for f, c in zip(faces, contacts, strict=True))
-        > CLOSE
-    ):
-        return False
+    from_faces = max(
+        float(np.abs(f.surface.distance(c.points(u))).max()) for f, c in zip(faces, contacts, strict=True)
+    )
     u = u[(u > 0.0) & (u < edge.t1 - edge.t0)]
     points, ways = edge.curve.points(edge.t0 + u), _units(edge.curve.derivatives(edge.t0 + u))
     feet = feet_across(points, ways, faces, setbacks)
-    off = [np.linalg.norm(c.points(u) - foot, axis=1).max() for c, foot in zip(contacts, feet, strict=True)]
-    return max(off) <= NEAR
+    from_feet = max(
+        float(np.linalg.norm(c.points(u) - foot, axis=1).max())
+        for c, foot in zip(contacts, feet, strict=True)
+    )
+    return max(from_faces / CLOSE, from_feet / NEAR)
 
 
 def _closed(edge: Edge, count: int) -> _Stations:
@@ -112,9 +118,10 @@ def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) 
     t, joints = _parameters(edge, count)
     points, ways = edge.curve.points(t), _units(edge.curve.derivatives(t))
     size = max(float(s.max()) for s in setbacks(_turns(points, ways, faces)))
-    step = BEYOND * size / STEPS_BEYOND
-    before = _onward(points[0], -ways[0], faces, step)
-    after = _onward(points[-1], ways[-1], faces, step)
+    steps = max(STEPS_BEYOND, count - 1)
+    step = BEYOND * size / steps
+    before = _onward(points[0], -ways[0], faces, (step, steps))
+    after = _onward(points[-1], ways[-1], faces, (step, steps))
     speeds = np.linalg.norm(edge.curve.derivatives(t[[0, -1]]), axis=1)
     first, last = len(before[0]), len(before[0]) + len(t) - 1
     ahead, behind = (
@@ -129,13 +136,13 @@ def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) 
 
 
 def _onward(
-    start: FloatArray, way: FloatArray, faces: tuple[Face, Face], step: float
+    start: FloatArray, way: FloatArray, faces: tuple[Face, Face], steps: tuple[float, int]
 ) -> tuple[FloatArray, FloatArray]:
-    """Points at equal steps in which both surfaces go on meeting, and the directions there, as far as they
-    do without turning much."""
+    """Points in which both surfaces go on meeting, after steps of a length, as many as told, and the
+    directions there; as far as they do without turning much."""
     points, ways, p, first = [], [], start, way
-    for _ in range(STEPS_BEYOND):
-        guess = p + step * way
+    for _ in range(steps[1]):
+        guess = p + steps[0] * way
         found = _onto_both(guess, way, faces)
         if found is None:
             break

@@ -29,6 +29,9 @@ CLOSE = 0.05 * RESOLUTION
 MOST_NODES = 2000
 NEWTON_STEPS = 20
 TURN_KEPT = 1e-3
+MANY, HOPELESS = 65, 1e-3
+"""With so many points a canal that is off by so much, as a share of the radius, is given up."""
+
 ACROSS = np.linspace(0.0, 1.0, 9)
 
 
@@ -66,8 +69,11 @@ def _closed_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curve
         centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)
         spine, one, two = (interpolated_fit(t - t[0], table, True) for table in (centers, *feet))
         curves = spine, one, two
-        if distance_off(curves, 0.5 * (t[1:] + t[:-1]) - t[0], faces, d) <= FITTED * abs(d):
+        off = distance_off(curves, 0.5 * (t[1:] + t[:-1]) - t[0], faces, d)
+        if off <= FITTED * abs(d):
             return curves, (0.0, edge.t1 - edge.t0)
+        if count >= MANY and off > HOPELESS * abs(d):
+            break
     raise TooLargeError("the round bends too sharply", faces[0])
 
 
@@ -114,8 +120,11 @@ def _jointed_canal(
         tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
         spine, one, two = (closing(joined(table), edge.is_closed) for table in tables)
         between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
-        if distance_off((spine, one, two), between, faces, d) <= FITTED * abs(d):
+        off = distance_off((spine, one, two), between, faces, d)
+        if off <= FITTED * abs(d):
             return (spine, one, two), (0.0, edge.t1 - edge.t0)
+        if count >= MANY and off > HOPELESS * abs(d):
+            break
     raise TooLargeError("the round bends too sharply", faces[0])
 
 
