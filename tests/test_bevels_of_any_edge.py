@@ -10,6 +10,7 @@ import pytest
 import lathwick as lw
 
 from .conftest import sound
+from .mechanical import PARTS
 
 SIZE = 0.5
 
@@ -168,3 +169,12 @@ def test_too_large_a_bevel_names_the_largest():
     body = drilled_shaft()
     with pytest.raises(lw.ModellingError, match="largest that works is"):
         lw.chamfer(body, curved(body), 12)
+
+
+@pytest.mark.parametrize("make", PARTS)
+def test_all_edges_of_mechanical_parts_in_one_step(make, tmp_path, outside_check):
+    body = make()
+    edges = [edge for edge in body.edges() if abs(edge.angle) > 1e-6]
+    made = lw.chamfer(body, edges, 0.8, step="c")
+    assert made.faces("c/bevel")
+    sound(made, tmp_path, outside_check)
