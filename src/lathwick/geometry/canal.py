@@ -127,6 +127,22 @@ class CanalSurface:
         shape = (-1,) + (1,) * (bend.ndim - 1)
         return np.asarray(speed.reshape(shape) - self.radius * bend / speed.reshape(shape))
 
+    def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Unit normals, shape (N, 3), and areas per unit of u and v, (N,), negative where it folds back."""
+        normals = self._across(uv)
+        return normals, self.arms(uv[:, 0]) * self.stretch(uv[:, 0], normals)
+
+    def slides(self, uv: FloatArray) -> FloatArray:
+        """Derivatives by u, less what they have along the circles; shape (N, 3)."""
+        normals = self._across(uv)
+        stretch = self.stretch(uv[:, 0], normals)
+        return np.asarray(stretch[:, None] * self.ways(uv[:, 0], normals))
+
+    def _across(self, uv: FloatArray) -> FloatArray:
+        """Unit normals at `uv`."""
+        off = self.points(uv) - self.spine.points(uv[:, 0])
+        return np.asarray(off / np.linalg.norm(off, axis=1)[:, None])
+
     def ways(self, u: FloatArray, normals: FloatArray) -> FloatArray:
         """Unit directions in which the angle does not change, for the unit normals there; shape (N, 3)."""
         return self.tangents(u)

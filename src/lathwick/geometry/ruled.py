@@ -84,12 +84,22 @@ class RuledSurface:
 
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        ways = self.areas(self.parameters(points))
-        return np.asarray(ways / np.maximum(np.linalg.norm(ways, axis=1), SMALL)[:, None])
+        return self.areas(self.parameters(points))[0]
 
-    def areas(self, uv: FloatArray) -> FloatArray:
-        """Normals as long as the area per unit of u and v, shape (N, 3)."""
-        return np.cross(self.slopes(uv), self.two.points(uv[:, 0]) - self.one.points(uv[:, 0]))
+    def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Unit normals, shape (N, 3), and the area per unit of u and v, (N,)."""
+        ways = np.cross(self.slopes(uv), self._lines(uv))
+        sizes = np.linalg.norm(ways, axis=1)
+        return np.asarray(ways / np.maximum(sizes, SMALL)[:, None]), np.asarray(sizes)
+
+    def slides(self, uv: FloatArray) -> FloatArray:
+        """Derivatives by u, less what they have along the lines; shape (N, 3)."""
+        line, slope = self._lines(uv), self.slopes(uv)
+        share = (slope * line).sum(axis=1) / (line * line).sum(axis=1)
+        return np.asarray(slope - share[:, None] * line)
+
+    def _lines(self, uv: FloatArray) -> FloatArray:
+        return np.asarray(self.two.points(uv[:, 0]) - self.one.points(uv[:, 0]))
 
     def slopes(self, uv: FloatArray) -> FloatArray:
         """Derivatives by u, shape (N, 3)."""
@@ -103,9 +113,7 @@ class RuledSurface:
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
         uv = self.parameters(points)
-        ways = self.areas(uv)
-        ways = ways / np.maximum(np.linalg.norm(ways, axis=1), SMALL)[:, None]
-        return np.asarray(((points - self.points(uv)) * ways).sum(axis=1))
+        return np.asarray(((points - self.points(uv)) * self.areas(uv)[0]).sum(axis=1))
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""

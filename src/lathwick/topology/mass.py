@@ -247,63 +247,33 @@ def _cone_strip(
     return Strip(points, normals[:, None], area, face)
 
 
-def _canal_strip(
+def _across_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> Strip:
-    """Strips across, from the angle zero."""
+    """Strips across canals and ruled surfaces, from v = 0."""
     count, k = len(p), len(NODES)
     points, normals, weights = np.empty((count, k, 3)), np.empty((count, k, 3)), np.empty((count, k))
     for i in dict.fromkeys(face.tolist()):
         here = face == i
         surface = faces[i].surface
-        assert isinstance(surface, CanalSurface)
-        sign = 1.0 if faces[i].outward else -1.0
-        u, v = surface.parameters(p[here] + reference).T
-        own = surface.normals(p[here] + reference)
-        du = _rows(dp[here], surface.ways(u, own)) / surface.stretch(u, own)
-        half = 0.5 * v[:, None]
-        angles, inner = half * (NODES + 1.0), half * WEIGHTS
-        rows = np.column_stack([np.repeat(u, k), angles.ravel()])
-        center = np.repeat(surface.spine.points(u), k, axis=0)
-        places = surface.points(rows)
-        around = (places - center) / np.linalg.norm(places - center, axis=1)[:, None]
-        around = around.reshape(-1, k, 3)
-        points[here] = (places - reference).reshape(-1, k, 3)
-        normals[here] = sign * around
-        weights[here] = -inner * surface.stretch(u, around) * (surface.arms(u) * du * sign)[:, None]
-    return Strip(points, normals, weights, face)
-
-
-def _ruled_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
-    """Strips along the straight lines, from the first curve."""
-    count, k = len(p), len(NODES)
-    points, normals, weights = np.empty((count, k, 3)), np.empty((count, k, 3)), np.empty((count, k))
-    for i in dict.fromkeys(face.tolist()):
-        here = face == i
-        surface = faces[i].surface
-        assert isinstance(surface, RuledSurface)
+        assert isinstance(surface, CanalSurface | RuledSurface)
         sign = 1.0 if faces[i].outward else -1.0
         uv = surface.parameters(p[here] + reference)
-        line = surface.two.points(uv[:, 0]) - surface.one.points(uv[:, 0])
-        along = surface.slopes(uv)
-        across = along - (_rows(along, line) / _rows(line, line))[:, None] * line
-        du = _rows(dp[here], across) / _rows(across, across)
+        along = surface.slides(uv)
+        du = _rows(dp[here], along) / _rows(along, along)
         half = 0.5 * uv[:, 1:]
-        shares, inner = half * (NODES + 1.0), half * WEIGHTS
-        rows = np.column_stack([np.repeat(uv[:, 0], k), shares.ravel()])
-        ways = surface.areas(rows).reshape(-1, k, 3)
-        sizes = np.linalg.norm(ways, axis=2)
+        places, inner = half * (NODES + 1.0), half * WEIGHTS
+        rows = np.column_stack([np.repeat(uv[:, 0], k), places.ravel()])
+        ways, sizes = surface.areas(rows)
         points[here] = (surface.points(rows) - reference).reshape(-1, k, 3)
-        normals[here] = sign * ways / sizes[:, :, None]
-        weights[here] = -inner * sizes * (du * sign)[:, None]
+        normals[here] = sign * ways.reshape(-1, k, 3)
+        weights[here] = -inner * sizes.reshape(-1, k) * (du * sign)[:, None]
     return Strip(points, normals, weights, face)
 
 
 _RULES: dict[str, _Rule] = {
-    RuledSurface.kind: _ruled_strip,
-    CanalSurface.kind: _canal_strip,
+    RuledSurface.kind: _across_strip,
+    CanalSurface.kind: _across_strip,
     PlaneSurface.kind: _plane_strip,
     CylinderSurface.kind: _cylinder_strip,
     ExtrudedSurface.kind: _extruded_strip,

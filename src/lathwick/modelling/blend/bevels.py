@@ -232,14 +232,14 @@ def _looks_out(surface: RuledSurface, stations: _Stations, faces: tuple[Face, Fa
     k = len(stations.u) // 2
     point = stations.points[k : k + 1]
     out = sum(way_out(face) * face.surface.normals(point)[0] for face in faces)
-    return bool(surface.areas(np.array([[stations.u[k], 0.5]]))[0] @ out > 0.0)
+    return bool(surface.areas(np.array([[stations.u[k], 0.5]]))[0][0] @ out > 0.0)
 
 
 def _refuse_folds(strip: Strip, surface: RuledSurface) -> None:
     """Raise TooLargeError where neighbouring lines would cross, or run against the edge."""
     u = np.linspace(*strip.span, 65)
     uv = np.array([(a, b) for a in u for b in np.linspace(0.0, 1.0, ACROSS)])
-    areas = surface.areas(uv).reshape(len(u), ACROSS, 3)
+    areas = surface.areas(uv)[0].reshape(len(u), ACROSS, 3)
     middle = areas[:, ACROSS // 2]
     if not (np.einsum("nki,ni->nk", areas, middle) > 0.0).all():
         raise TooLargeError("the bevel would fold back on itself", strip.faces[0])
