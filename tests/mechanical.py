@@ -1,4 +1,4 @@
-"""Ten mechanical parts, each with a radius that suits all of its 10 to 60 sharp edges at once."""
+"""Twenty mechanical parts, each with a radius that suits all of its 10 to 60 sharp edges at once."""
 
 from __future__ import annotations
 
@@ -74,7 +74,75 @@ def plate_with_bosses() -> lw.Body:
     return lw.union(_block(60, 60, 6, 0, 0, 0), *bosses)
 
 
+def clevis() -> lw.Body:
+    ears = [_block(20, 8, 40, 20, y, 0, step=f"ear{y}") for y in (0, 22)]
+    whole = lw.union(_block(60, 30, 10, 0, 0, 0), *ears)
+    return lw.cut(
+        whole, _pin(5, 60, 30, -10, 30, along=(0, 1, 0)), *(_pin(3, 30, x, 15, -5) for x in (8, 52))
+    )
+
+
+def pulley() -> lw.Body:
+    groove = lw.torus(30, 4, on=lw.Plane((0, 0, 6), Z), step="groove")
+    whole = lw.union(lw.cut(_pin(30, 12, 0, 0, 0), groove), _pin(10, 24, 0, 0, -6))
+    return lw.cut(whole, _pin(5, 60, 0, 0, -30), _block(3, 8, 60, -1.5, 0, -30))
+
+
+def cast_housing() -> lw.Body:
+    hollow = lw.cut(_block(80, 50, 40, 0, 0, 0), _block(70, 40, 40, 5, 5, 5))
+    whole = lw.union(hollow, _pin(12, 15, 80, 25, 20, along=(1, 0, 0)))
+    return lw.cut(whole, _pin(7, 60, 60, 25, 20, along=(1, 0, 0)))
+
+
+def necked_flange() -> lw.Body:
+    neck = lw.cone(18, 12, 30, on=lw.Plane((0, 0, 8), Z), step="neck")
+    around = [(30 * math.cos(k * math.pi / 3), 30 * math.sin(k * math.pi / 3)) for k in range(6)]
+    holes = [_pin(3.5, 30, x, y, -10) for x, y in around]
+    return lw.cut(lw.union(_pin(40, 8, 0, 0, 0), neck), _pin(8, 80, 0, 0, -10), *holes)
+
+
+def _leaning(corners: list[tuple[float, float]], depth: float, y: float) -> lw.Body:
+    """A prism over a polygon in x and z, from y back by the depth."""
+    sk = lw.Sketch()
+    for p, q in zip(corners, [*corners[1:], corners[0]], strict=True):
+        sk.line(p, q)
+    upright = lw.turn(lw.extrude(sk.regions(), depth, step="prism"), 90, lw.Axis((0, 0, 0), (1, 0, 0)))
+    return lw.move(upright, 0, y, 0)
+
+
+def gusset() -> lw.Body:
+    rib = _leaning([(5, 5), (35, 5), (5, 35)], 6, 18)
+    return lw.union(_block(50, 30, 6, 0, 0, 0), _block(6, 30, 50, 0, 0, 0, step="wall"), rib)
+
+
+def manifold() -> lw.Body:
+    branches = [_pin(4, 20, x, 15, 15) for x in (15, 30, 45)]
+    return lw.cut(_block(60, 30, 30, 0, 0, 0), _pin(6, 80, -10, 15, 15, along=(1, 0, 0)), *branches)
+
+
+def knob() -> lw.Body:
+    around = [(16 * math.cos(k * math.pi / 4), 16 * math.sin(k * math.pi / 4)) for k in range(8)]
+    return lw.cut(_pin(15, 20, 0, 0, 0), *(_pin(3, 30, x, y, -5) for x, y in around))
+
+
+def rocker() -> lw.Body:
+    whole = lw.union(_pin(12, 10, 0, 0, 0), _pin(8, 10, 50, 0, 0), _block(50, 8, 10, 0, -4, 0))
+    return lw.cut(whole, _pin(6, 40, 0, 0, -10), _pin(4, 40, 50, 0, -10))
+
+
+def vee_block() -> lw.Body:
+    vee = _leaning([(10, 30), (40, 30), (25, 12)], 60, 50)
+    return lw.cut(_block(50, 40, 30, 0, 0, 0), vee, _block(4, 60, 8, 23, -10, 8))
+
+
+def tee() -> lw.Body:
+    run = lw.union(_pin(10, 60, -30, 0, 0, along=(1, 0, 0)), _pin(8, 30, 0, 0, 0), _pin(14, 4, 0, 0, 26))
+    return lw.cut(run, _pin(7, 80, -40, 0, 0, along=(1, 0, 0)), _pin(5, 40, 0, 0, 0))
+
+
 PARTS: dict[Callable[[], lw.Body], float] = {
     bracket: 1.0, flange: 1.5, keyed_shaft: 0.8, housing: 2.0, slotted_block: 1.0, stairs: 2.0,
     bearing_block: 1.0, branched_pipe: 1.2, ribbed_plate: 1.0, plate_with_bosses: 1.0,
+    clevis: 0.8, pulley: 0.8, cast_housing: 0.8, necked_flange: 0.8, gusset: 0.8, manifold: 0.8, knob: 0.8,
+    rocker: 0.8, vee_block: 0.8, tee: 0.8,
 }  # fmt: skip

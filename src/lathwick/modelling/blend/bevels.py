@@ -14,7 +14,7 @@ from ...geometry.spline import FittedCurve, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
 from ...topology.brep import Edge, Face
-from .canals import NODES, closing, joints_of
+from .canals import NODES, closing, joints_of, units
 from .strips import Strip, TooLargeError, turn_at, way_out
 
 Contacts = tuple[FittedCurve, FittedCurve]
@@ -90,7 +90,7 @@ def _off(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_
         float(np.abs(f.surface.distance(c.points(u))).max()) for f, c in zip(faces, contacts, strict=True)
     )
     u = u[(u > 0.0) & (u < edge.t1 - edge.t0)]
-    points, ways = edge.curve.points(edge.t0 + u), _units(edge.curve.derivatives(edge.t0 + u))
+    points, ways = edge.curve.points(edge.t0 + u), units(edge.curve.derivatives(edge.t0 + u))
     feet = feet_across(points, ways, faces, setbacks)
     from_feet = max(
         float(np.linalg.norm(c.points(u) - foot, axis=1).max())
@@ -101,7 +101,7 @@ def _off(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_
 
 def _closed(edge: Edge, count: int) -> _Stations:
     t, joints = _parameters(edge, count)
-    ways = _units(edge.curve.derivatives(t))
+    ways = units(edge.curve.derivatives(t))
     return _Stations(edge.curve.points(t), ways, t - t[0], (0.0, edge.t1 - edge.t0), joints)
 
 
@@ -116,7 +116,7 @@ def _parameters(edge: Edge, count: int) -> tuple[FloatArray, list[int]]:
 def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) -> _Stations:
     """Points of the edge, and of the curve in which the faces go on beyond it."""
     t, joints = _parameters(edge, count)
-    points, ways = edge.curve.points(t), _units(edge.curve.derivatives(t))
+    points, ways = edge.curve.points(t), units(edge.curve.derivatives(t))
     size = max(float(s.max()) for s in setbacks(_turns(points, ways, faces)))
     steps = max(STEPS_BEYOND, count - 1)
     step = BEYOND * size / steps
@@ -250,7 +250,3 @@ def _refuse_folds(strip: Strip, surface: RuledSurface) -> None:
     for face, contact in zip(strip.faces, strip.contacts, strict=True):
         if not ((contact.derivatives(u) * ways).sum(axis=1) > 0.0).all():
             raise TooLargeError("the bevel would fold back on itself", face)
-
-
-def _units(ways: FloatArray) -> FloatArray:
-    return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])

@@ -5,7 +5,6 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
 from scipy.spatial import cKDTree
 
 from ...errors import ModellingError
@@ -83,7 +82,7 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
     t = np.arange(len(centers), dtype=float)
     feet = tuple(centers - d * way_out(face) * face.surface.normals(centers) for face in faces)
     while len(t) <= MOST_NODES:
-        spine, one, two = (_fitted(t, table) for table in (centers, *feet))
+        spine, one, two = (joined([(t, table)]) for table in (centers, *feet))
         curves = spine, one, two
         middles = 0.5 * (t[1:] + t[:-1])
         if distance_off(curves, middles, faces, d) <= FITTED * abs(d):
@@ -186,12 +185,8 @@ def _across(spine: FittedCurve, edge: Edge, at_end: bool, near: float) -> float:
     return min(max(t, spine.low), spine.high)
 
 
-def _fitted(t: FloatArray, points: FloatArray) -> FittedCurve:
-    made = make_interp_spline(t, points, 5)
-    return FittedCurve(5, tuple(made.t.tolist()), made.c)
-
-
-def _units(ways: FloatArray) -> FloatArray:
+def units(ways: FloatArray) -> FloatArray:
+    """Vectors, shape (N, 3), brought to length one."""
     return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
 
@@ -215,9 +210,9 @@ def refuse_folds(strip: Strip, surface: CanalSurface) -> None:
     """Raise TooLargeError where the canal is folded, or lies on the wrong side of the edge."""
     t = np.linspace(*strip.span, 65)
     centers = surface.spine.points(t)
-    one, two = (_units(contact.points(t) - centers) for contact in strip.contacts)
+    one, two = (units(contact.points(t) - centers) for contact in strip.contacts)
     for share in ACROSS:  # points of the shorter arc between both contacts
-        across = _units((1.0 - share) * one + share * two)
+        across = units((1.0 - share) * one + share * two)
         if not (surface.stretch(t, across) > 0.0).all():
             raise TooLargeError("the round would fold back on itself", strip.faces[0 if share < 0.5 else 1])
     for face, contact in zip(strip.faces, strip.contacts, strict=True):

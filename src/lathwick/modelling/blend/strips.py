@@ -70,9 +70,11 @@ class Strip:
         curve = self.contacts[0] if self.spine is None else self.spine
         if isinstance(curve, Circle) and curve.radius <= RESOLUTION:
             curve = self.edge.curve
-        t, period = curve.parameter(point), curve.period
+        period = curve.period
         if isinstance(self.surface, VaryingCanal | RuledSurface):
             t = float(self.surface.parameters(np.array([point]))[0, 0])
+        else:
+            t = curve.parameter(point)
         return t + period * round((near - t) / period) if period else t
 
     def section(self, p: Vertex, q: Vertex, t: float) -> Coedge:

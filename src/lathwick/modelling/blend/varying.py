@@ -6,13 +6,14 @@ import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from numpy.polynomial.polynomial import polyder, polyval
 from scipy.interpolate import make_interp_spline
 
 from ...errors import ModellingError
 from ...geometry.curves import Circle, Line
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import ConeSurface
-from ...geometry.spline import FittedCurve
+from ...geometry.spline import FittedCurve, joined
 from ...geometry.surfaces import PlaneSurface
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec3, add, along, dot, norm, scaled, unit
@@ -93,7 +94,7 @@ def _canal_strip(
         raise ModellingError("a radius cannot vary along a closed edge: it has no ends")
     length = edge.length
     convex = turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0
-    radii = np.polynomial.polynomial.polyval(np.linspace(0.0, length, ENOUGH), law)
+    radii = polyval(np.linspace(0.0, length, ENOUGH), law)
     last: TooLargeError | None = None
     for room in rooms:
         try:
@@ -103,7 +104,7 @@ def _canal_strip(
             continue
         surface = VaryingCanal.of(curves[0], curves[1], law)
         stops = np.linspace(surface.spine.low, surface.spine.high, len(surface.spine.knots))
-        middles = _fit(stops, surface.middles(stops))
+        middles = joined([(stops, surface.middles(stops))])
         strip = Strip(
             edge,
             faces,
@@ -132,7 +133,7 @@ def _reach(edge: Edge, law: tuple[float, ...], room: float) -> tuple[float, floa
     stops = np.linspace(0.0, room, ENOUGH)
     ends = []
     for start, side in ((0.0, -1.0), (length, 1.0)):
-        radii = np.polynomial.polynomial.polyval(start + side * stops, law)
+        radii = polyval(start + side * stops, law)
         small = np.nonzero(radii < SMALLEST * radii[0])[0]
         ends.append(start + side * float(stops[small[0] - 1] if len(small) else room))
     return ends[0], ends[1]
@@ -146,26 +147,21 @@ def _curves(
     side = -1.0 if convex else 1.0
 
     def off(u: FloatArray) -> FloatArray:
-        return np.asarray(side * np.polynomial.polynomial.polyval(u, law), dtype=float)
+        return np.asarray(side * polyval(u, law), dtype=float)
 
     for count in NODES:
         u = np.linspace(*reach, count)
         t = parameter(u)
         centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, off(u))
-        spine, one, two = (_fit(u, table) for table in (centers, *feet))
+        spine, one, two = (joined([(u, table)]) for table in (centers, *feet))
         between = 0.5 * (u[1:] + u[:-1])
         speed = np.linalg.norm(spine.derivatives(u), axis=1)
-        slope = np.abs(np.polynomial.polynomial.polyval(u, np.polynomial.polynomial.polyder(law)))
+        slope = np.abs(polyval(u, polyder(law)))
         if not (slope < STEEPEST * speed).all():
             raise TooLargeError("the radius grows faster than the ball rolls", faces[0])
         if distance_off((spine, one, two), between, faces, off(between)) <= FITTED * float(abs(off(u)).max()):
             return spine, one, two
     raise TooLargeError("the round bends too sharply", faces[0])
-
-
-def _fit(u: FloatArray, points: FloatArray) -> FittedCurve:
-    made = make_interp_spline(u, points, 5)
-    return FittedCurve(5, tuple(made.t.tolist()), made.c)
 
 
 def _by_length(edge: Edge) -> Callable[[FloatArray], FloatArray]:
