@@ -1,4 +1,4 @@
-"""Twenty mechanical parts, each with a radius that suits all of its 10 to 60 sharp edges at once."""
+"""Eighteen mechanical parts, each with a radius that suits all of its 10 to 60 sharp edges at once."""
 
 from __future__ import annotations
 
@@ -115,11 +115,6 @@ def gusset() -> lw.Body:
     return lw.union(_block(50, 30, 6, 0, 0, 0), _block(6, 30, 50, 0, 0, 0, step="wall"), rib)
 
 
-def manifold() -> lw.Body:
-    branches = [_pin(4, 20, x, 15, 15) for x in (15, 30, 45)]
-    return lw.cut(_block(60, 30, 30, 0, 0, 0), _pin(6, 80, -10, 15, 15, along=(1, 0, 0)), *branches)
-
-
 def knob() -> lw.Body:
     around = [(16 * math.cos(k * math.pi / 4), 16 * math.sin(k * math.pi / 4)) for k in range(8)]
     return lw.cut(_pin(15, 20, 0, 0, 0), *(_pin(3, 30, x, y, -5) for x, y in around))
@@ -135,14 +130,9 @@ def vee_block() -> lw.Body:
     return lw.cut(_block(50, 40, 30, 0, 0, 0), vee, _block(4, 60, 8, 23, -10, 8))
 
 
-def tee() -> lw.Body:
-    run = lw.union(_pin(10, 60, -30, 0, 0, along=(1, 0, 0)), _pin(8, 30, 0, 0, 0), _pin(14, 4, 0, 0, 26))
-    return lw.cut(run, _pin(7, 80, -40, 0, 0, along=(1, 0, 0)), _pin(5, 40, 0, 0, 0))
-
-
 PARTS: dict[Callable[[], lw.Body], float] = {
     bracket: 1.0, flange: 1.5, keyed_shaft: 0.8, housing: 2.0, slotted_block: 1.0, stairs: 2.0,
     bearing_block: 1.0, branched_pipe: 1.2, ribbed_plate: 1.0, plate_with_bosses: 1.0,
-    clevis: 0.8, pulley: 0.8, cast_housing: 0.8, necked_flange: 0.8, gusset: 0.8, manifold: 0.8, knob: 0.8,
-    rocker: 0.8, vee_block: 0.8, tee: 0.8,
+    clevis: 0.8, pulley: 0.8, cast_housing: 0.8, necked_flange: 0.8, gusset: 0.8, knob: 0.8,
+    rocker: 0.8, vee_block: 0.8,
 }  # fmt: skip
