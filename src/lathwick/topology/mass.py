@@ -28,8 +28,8 @@ from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.ruled import RuledSurface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
 from .boxes import outer_box
-from .brep import Coedge, Face
-from .strips import NODES, WEIGHTS, Strip, closed_strip, completed
+from .brep import Coedge, Face, Loop
+from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, level_bases
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
@@ -82,7 +82,7 @@ def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray,
         groups.setdefault(coedge.edge.curve.kind, []).append((i, coedge))
     nodes = {Line.kind: _line_nodes, Circle.kind: _circle_nodes}
     found = [nodes.get(kind, _curve_nodes)(group) for kind, group in groups.items()]
-    found.append((np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0)))
+    found.append(_closing_nodes(faces, members))
     points, steps, owner = (np.concatenate([f[k] for f in found]) for k in range(3))
     strip = rule(faces, owner.astype(np.intp), points - reference, steps, reference)
     return completed(faces, members, strip, reference)
@@ -139,6 +139,30 @@ def _curve_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
     return np.concatenate(points), np.concatenate(steps), _owners(uses, np.array(counts))
 
 
+def _closing_nodes(faces: Sequence[Face], members: Sequence[int]) -> _Nodes:
+    """Steps across the gaps, within the tolerance, that fitted curves leave at their ends. Small as they are,
+    a strip below one can be long."""
+    points, steps, owners = [np.zeros((0, 3))], [np.zeros((0, 3))], []
+    for i in members:
+        for loop in faces[i].loops:
+            ends = [_ends(coedge) for coedge in loop.coedges] if _is_fitted(loop) else []
+            for (_, here), (there, _) in zip(ends, ends[1:] + ends[:1], strict=True):
+                points.append(0.5 * (here + there)[None])
+                steps.append((there - here)[None])
+                owners.append(i)
+    return np.concatenate(points), np.concatenate(steps), np.array(owners, dtype=np.intp)
+
+
+def _is_fitted(loop: Loop) -> bool:
+    return any(coedge.edge.curve.kind not in (Line.kind, Circle.kind) for coedge in loop.coedges)
+
+
+def _ends(coedge: Coedge) -> tuple[FloatArray, FloatArray]:
+    edge = coedge.edge
+    first, last = edge.curve.points(np.array([edge.t0, edge.t1]))
+    return (first, last) if coedge.forward else (last, first)
+
+
 def _signs(uses: Sequence[tuple[int, Coedge]]) -> FloatArray:
     return np.array([1.0 if coedge.forward else -1.0 for _, coedge in uses])
 
@@ -167,7 +191,13 @@ def _frame_row(surface: Surface, outward: bool) -> list[float]:
 
 def _inner(v: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Nodes (M, K) and weights (M, K) of the inner integral from 0 to v."""
-    return 0.5 * v[:, None] * (INNER_NODES + 1.0), 0.5 * v[:, None] * INNER_WEIGHTS
+    return _between(np.zeros_like(v), v)
+
+
+def _between(low: FloatArray, v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Nodes (M, K) and weights (M, K) of the inner integral from `low` to v."""
+    half = 0.5 * (v - low)[:, None]
+    return low[:, None] + half * (INNER_NODES + 1.0), half * INNER_WEIGHTS
 
 
 def _rows(a: FloatArray, b: FloatArray) -> FloatArray:
@@ -228,7 +258,7 @@ def _extruded_strip(
 def _cone_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> Strip:
-    """Strips from the apex, along the straight lines of the cone."""
+    """Strips along the straight lines of the cone, from the apex where the face goes round it."""
     origin, _, _, axis, sign = _frames(faces, face, reference)
     angle = np.array([getattr(f.surface, "half_angle", 0.0) for f in faces])[face]
     d = p - origin
@@ -237,11 +267,11 @@ def _cone_strip(
     reach = np.sqrt(_rows(radial, radial))
     radial /= np.maximum(reach, 1e-300)[:, None]
     around = np.cross(axis, radial)
-    nodes, weights = _inner(v)
+    du = -_rows(dp, around) / np.maximum(reach, 1e-300) * sign
+    nodes, weights = _between(level_bases(face, du, v, 0.0), v)
     steep, c, s = np.tan(angle), np.cos(angle), np.sin(angle)
     line = radial * steep[:, None] + axis
     points = origin[:, None, :] + nodes[:, :, None] * line[:, None, :]
-    du = -_rows(dp, around) / np.maximum(reach, 1e-300) * sign
     area = weights * nodes * (steep / c * du)[:, None]
     normals = (c[:, None] * radial - s[:, None] * axis) * sign[:, None]
     return Strip(points, normals[:, None], area, face)

@@ -53,6 +53,15 @@ class Strip:
     face: FloatArray
 
 
+def level_bases(face: FloatArray, du: FloatArray, v: FloatArray, pole: float) -> FloatArray:
+    """Where the strips of each face begin, per node (M,): at the pole where its edges go round that; else
+    amid them, for a short strip feels less what its step is off by."""
+    total = np.bincount(face.astype(np.intp), du)[face.astype(np.intp)]
+    count = np.maximum(np.bincount(face.astype(np.intp)), 1)
+    middle = (np.bincount(face.astype(np.intp), v) / count)[face.astype(np.intp)]
+    return np.where(np.abs(total) > 1.0, pole, middle)
+
+
 def joined(strips: Iterable[Strip]) -> Strip:
     """Several strips as one. All have as many inner nodes."""
     found = list(strips)
@@ -91,8 +100,8 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
         if times:
             u: FloatArray = np.linspace(0.0, math.tau, ROUND, endpoint=False)
             if isinstance(surface, SphereSurface):
-                axis = np.array([0.0, 0.0, 1.0])
-                parts = _parallels(surface, axis, u, np.full(ROUND, math.pi / 2), math.tau / ROUND, reference)
+                axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(ROUND, math.pi / 2)
+                parts = _parallels(surface, axis, u, -quarter, quarter, math.tau / ROUND, reference)
             else:
                 tops = np.full(ROUND, math.tau)
                 parts = _tube(surface, u, np.zeros(ROUND), tops, math.tau / ROUND, reference)
@@ -121,7 +130,8 @@ def _sphere(surface: SphereSurface, p: FloatArray, dp: FloatArray, reference: Fl
     around = cx[:, None] * y - cy[:, None] * x
     reach = surface.radius * np.cos(v)
     du = -(dp * around).sum(axis=1) / np.maximum(reach, 1e-300)
-    return _parallels(surface, axis, u, v, du, reference)
+    low = level_bases(np.zeros(len(u), dtype=np.intp), du, v, -math.pi / 2)
+    return _parallels(surface, axis, u, low, v, du, reference)
 
 
 def _across(axis: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -135,12 +145,13 @@ def _parallels(
     surface: SphereSurface,
     axis: FloatArray,
     u: FloatArray,
-    v: FloatArray,
+    low: FloatArray,
+    high: FloatArray,
     du: FloatArray | float,
     reference: FloatArray,
 ) -> _Parts:
-    half = 0.5 * (v + math.pi / 2)[:, None]
-    w = -math.pi / 2 + half * (NODES + 1.0)
+    half = 0.5 * (high - low)[:, None]
+    w = low[:, None] + half * (NODES + 1.0)
     x, y = _across(axis)
     level = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
     normals = np.cos(w)[:, :, None] * level[:, None, :] + np.sin(w)[:, :, None] * axis
@@ -162,8 +173,8 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
     cut = free_cut(v)
     if cut is not None:
-        low = np.full_like(v, cut)
-        return _tube(surface, u, low, cut + (v - cut) % math.tau, -du, reference)
+        high = cut + (v - cut) % math.tau
+        return _tube(surface, u, np.full_like(v, high.mean()), high, -du, reference)
     cut = free_cut(u)
     if cut is None:
         u, v, turns = _lifted(face, u, v)
@@ -171,8 +182,9 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
             raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
         slope = next((up / around for around, up in turns if around), 0.0)
         return _tube(surface, u, slope * u, v, -du, reference)
-    half = 0.5 * ((u - cut) % math.tau)[:, None]
-    w = cut + half * (NODES + 1.0)
+    high = cut + (u - cut) % math.tau
+    half = 0.5 * (high - high.mean())[:, None]
+    w = high.mean() + half * (NODES + 1.0)
     rings = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
     normals = np.cos(v)[:, None, None] * rings + np.sin(v)[:, None, None] * axis
     points = np.asarray(frame.origin) - reference + surface.major * rings + surface.minor * normals
