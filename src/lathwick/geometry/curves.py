@@ -99,7 +99,9 @@ class Circle:
 
     def points(self, t: FloatArray) -> FloatArray:
         """Points at angles `t`, shape (N,), radians; returns shape (N, 3)."""
-        return self.frame.points(self.radius * np.column_stack([np.cos(t), np.sin(t)]))
+        turned = np.empty((len(t), 2))
+        turned[:, 0], turned[:, 1] = np.cos(t), np.sin(t)
+        return self.frame.points(self.radius * turned)
 
     def derivatives(self, t: FloatArray) -> FloatArray:
         """First derivatives at `t`, shape (N,); returns shape (N, 3), length per radian."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property
 from itertools import pairwise
 from typing import Any, ClassVar, Self
 
@@ -253,11 +253,14 @@ class FittedCurve(SplineCurve):
     def extremes(self, t0: float, t1: float) -> list[float]:
         """Where a coordinate's slope changes sign between samples."""
         t = np.linspace(t0, t1, max(17, len(self.knots)))
-        found = [sign_changes(partial(self._slope, k), t) for k in range(3)]
-        return sorted(np.concatenate(found).tolist())
+        slopes = self.derivatives(t)
+        rows, axes = np.nonzero(slopes[:-1] * slopes[1:] < 0.0)
+        which = np.arange(len(rows))
 
-    def _slope(self, k: int, t: FloatArray) -> FloatArray:
-        return self.derivatives(t)[:, k]
+        def slope(middle: FloatArray) -> FloatArray:
+            return self.derivatives(middle)[which, axes]
+
+        return sorted(halved(slope, t[rows], t[rows + 1], slopes[rows, axes]).tolist())
 
 
 def joined(pieces: Sequence[tuple[FloatArray, FloatArray]], degree: int = 5) -> FittedCurve:
@@ -277,10 +280,16 @@ def sign_changes(rule: Callable[[FloatArray], FloatArray], stops: FloatArray) ->
     """Where a function of arrays changes sign between increasing stops, by bisection; shape (N,)."""
     values = rule(stops)
     (rows,) = np.nonzero(values[:-1] * values[1:] < 0.0)
-    low, high, sign = stops[rows], stops[rows + 1], np.sign(values[rows])
-    for _ in range(HALVINGS if len(rows) else 0):
+    return halved(rule, stops[rows], stops[rows + 1], values[rows])
+
+
+def halved(
+    rule: Callable[[FloatArray], FloatArray], low: FloatArray, high: FloatArray, first: FloatArray
+) -> FloatArray:
+    """Where a function of (N,) changes sign between `low` and `high`, its values at `low` given; (N,)."""
+    for _ in range(HALVINGS if len(low) else 0):
         middle = 0.5 * (low + high)
-        before = rule(middle) * sign > 0.0
+        before = rule(middle) * first > 0.0
         low, high = np.where(before, middle, low), np.where(before, high, middle)
     return np.asarray(0.5 * (low + high))
 

@@ -134,13 +134,14 @@ def _connected(faces: Iterable[Face]) -> int:
 
 
 def _geometry_problems(shell: Shell) -> Iterator[Problem]:
-    edges = {coedge.edge for face in shell.faces for coedge in face.coedges()}
-    for edge in edges:
+    edges = dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges())
+    samples = {edge: _samples(edge) for edge in edges}
+    for edge in samples:
         yield from _edge_problems(edge)
     for face in shell.faces:
         if not face.loops:
             continue
-        points = np.concatenate([_samples(c.edge) for c in face.coedges()])
+        points = np.concatenate([samples[c.edge] for c in face.coedges()])
         gaps = np.abs(face.surface.distance(points))
         worst = int(gaps.argmax())
         if gaps[worst] > JOIN:

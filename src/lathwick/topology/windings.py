@@ -33,7 +33,8 @@ def unrolled(uv: FloatArray, surface: Surface) -> FloatArray:
     out = uv.copy()
     for k, period in enumerate(periods(surface)):
         if period:
-            out[:, k] = np.unwrap(uv[:, k], period=period)
+            turns = np.rint(np.diff(uv[:, k]) / period)
+            out[1:, k] -= period * np.cumsum(turns)
     return out
 
 
