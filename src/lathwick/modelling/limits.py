@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from ..errors import ModellingError
 
@@ -15,23 +15,31 @@ DIGITS = 4
 CLOSE = 5e-4
 
 
-def largest_that_works(build: Callable[[float], object], most: float) -> float | None:
+Build = Callable[[float], object]
+
+
+def largest_that_works(builds: Sequence[Build], most: float) -> float | None:
     """The largest size up to one that does not work, by bisection, with at most four digits; it has been
     tried. None if none works.
 
-    build : raises ModellingError for a size that does not. most : may be negative; "largest" is then that
-    farthest from nothing.
+    builds : ways to build, one of which must work; each raises ModellingError for a size that does not. Those
+    that do not work for a small size are not tried for larger ones. most : may be negative; "largest" is then
+    that farthest from nothing.
     """
+    for small in SMALL:
+        ways = [build for build in builds if _works(build, small * most)]
+        if ways:
+            break
+    else:
+        return None
 
     def works(share: float) -> bool:
-        try:
-            build(share * most)
-        except ModellingError:
-            return False
-        return True
+        found = next((build for build in ways if _works(build, share * most)), None)
+        if found is not None:  # what worked last is likely to work again
+            ways.remove(found)
+            ways.insert(0, found)
+        return found is not None
 
-    if not any(works(share) for share in SMALL):
-        return None
     low, high = 0.0, 1.0
     for k in range(TRIES):
         middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
@@ -43,6 +51,14 @@ def largest_that_works(build: Callable[[float], object], most: float) -> float |
             break
     shown = (math.copysign(value, most) for value in (_shown(low * abs(most)) if low else ()))
     return next((value for value in shown if works(value / most)), None)
+
+
+def _works(build: Build, size: float) -> bool:
+    try:
+        build(size)
+    except ModellingError:
+        return False
+    return True
 
 
 def _shown(value: float) -> list[float]:

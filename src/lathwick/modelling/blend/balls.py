@@ -46,7 +46,7 @@ def _ball(
     """The ball that touches all faces."""
     radius = strips[0][0].size
     d = -radius if strips[0][0].convex else radius
-    center = _equidistant([w.face for w in fan], d, vertex.point)
+    center = equidistant([w.face for w in fan], d, vertex.point)
     if center is None:
         raise UnknownCornerError(around, vertex, fan)
     feet = []
@@ -85,7 +85,7 @@ def _corner_of_bevels(around: Surroundings, vertex: Vertex, fan: list[Wedge]) ->
     return surface, False, [meet[0] for meet in meets], paths
 
 
-def _equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:
+def equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:
     """The point near `start` at the signed distance d outside of all faces, by Newton's method."""
     p = np.array(start)
     for _ in range(50):

@@ -16,14 +16,16 @@ from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import dot, sub
 from ...topology.brep import Edge, Face
 from .rolling import BEYOND, centers_across, corrected, rolled, rolled_on
-from .strips import Strip, TooLargeError, turn_at, way_out
+from .strips import Strip, TooLargeError, tips_of, turn_at, way_out
 
-NODES_OF_PIECE = (9, 17, 33, 65, 129)
+NODES_OF_PIECE = (9, 17, 33, 65, 129, 257)
 NODES = (17, 33, 65, 129, 257, 513)
 FITTED = 2e-8
 """The canal is so near to both faces, as a share of the radius; but never farther than `CLOSE`."""
 
 CLOSE = 0.05 * RESOLUTION
+NEVER_NEARER, ROUGHEST = 0.03 * RESOLUTION, 5e-7
+"""Nearer than the first a canal need not be, unless that is more than the second as a share of the radius."""
 
 MOST_NODES = 2000
 NEWTON_STEPS = 20
@@ -40,14 +42,15 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     Raises TooLargeError where there is no such ball, or where the canal would fold back on itself, and
     ModellingError for an edge that turns from convex to concave.
     """
-    turns = [turn_at(edge, faces, edge.t0 + s * (edge.t1 - edge.t0)) for s in (0.0, 0.25, 0.5, 0.75, 1.0)]
+    tips, joints = tips_of(edge, faces), joints_of(edge)
+    shares = [0.25, 0.5, 0.75, *(share for share, tip in zip((0.0, 1.0), tips, strict=True) if not tip)]
+    turns = [turn_at(edge, faces, edge.t0 + s * (edge.t1 - edge.t0)) for s in shares]
     if min(turns) * max(turns) <= 0.0 or min(abs(t) for t in turns) < TURN_KEPT:
         raise ModellingError("an edge that is convex here and concave or smooth there cannot be rounded")
     convex = turns[0] > 0.0
     d = -radius if convex else radius
-    joints = joints_of(edge)
-    if joints:
-        made = _jointed_canal(edge, faces, d, joints)
+    if joints or any(tips):
+        made = _jointed_canal(edge, faces, d, joints, tips)
     else:
         made = _closed_canal(edge, faces, d) if edge.is_closed else _open_canal(edge, faces, d)
     (spine, one, two), span = made
@@ -69,7 +72,7 @@ def _closed_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curve
         spine, one, two = (interpolated_fit(t - t[0], table, True) for table in (centers, *feet))
         curves = spine, one, two
         off = distance_off(curves, 0.5 * (t[1:] + t[:-1]) - t[0], faces, d)
-        if off <= FITTED * abs(d):
+        if off <= near_enough(d):
             return curves, (0.0, edge.t1 - edge.t0)
         if count >= MANY and off > HOPELESS * abs(d):
             break
@@ -85,7 +88,7 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
         spine, one, two = (joined([(t, table)]) for table in (centers, *feet))
         curves = spine, one, two
         middles = 0.5 * (t[1:] + t[:-1])
-        if distance_off(curves, middles, faces, d) <= FITTED * abs(d):
+        if distance_off(curves, middles, faces, d) <= near_enough(d):
             return curves, (_across(spine, edge, False, ends[0]), _across(spine, edge, True, ends[1]))
         guesses, ways = spine.points(middles), spine.derivatives(middles)
         ways = ways / np.linalg.norm(ways, axis=1)[:, None]
@@ -93,6 +96,11 @@ def _open_canal(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[Curves,
         t, centers = np.sort(np.concatenate([t, middles])), _woven(centers, between)
         feet = tuple(_woven(foot, other) for foot, other in zip(feet, feet_between, strict=True))
     raise TooLargeError("the round bends too sharply", faces[0])
+
+
+def near_enough(d: float) -> float:
+    """How far a canal may be from its faces."""
+    return max(FITTED * abs(d), min(NEVER_NEARER, ROUGHEST * abs(d)))
 
 
 def joints_of(edge: Edge) -> list[float]:
@@ -104,38 +112,58 @@ def joints_of(edge: Edge) -> list[float]:
 
 
 def _jointed_canal(
-    edge: Edge, faces: tuple[Face, Face], d: float, joints: list[float]
+    edge: Edge, faces: tuple[Face, Face], d: float, joints: list[float], tips: tuple[bool, bool]
 ) -> tuple[Curves, tuple[float, float]]:
     """In pieces between the joints of the edge, by balls in the planes across; and beyond the ends of an open
-    one as the ball rolls on."""
+    one as the ball rolls on, but not beyond a tip."""
     for count in NODES_OF_PIECE:
         pieces = []
         for a, b in pairwise([edge.t0, *joints, edge.t1]):
             t = np.linspace(a, b, count)
-            centers, feet = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)
-            pieces.append((t - edge.t0, centers, *feet))
+            at_tips = tips[0] and a == edge.t0, tips[1] and b == edge.t1
+            pieces.append((t - edge.t0, *_balls_between_tips(edge, t, faces, d, at_tips)))
         if not edge.is_closed:
-            pieces = _with_ends(pieces, faces, d, count)
+            pieces = _with_ends(pieces, faces, d, (count, tips))
         tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
         spine, one, two = (closing(joined(table), edge.is_closed) for table in tables)
         between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
         off = distance_off((spine, one, two), between, faces, d)
-        if off <= FITTED * abs(d):
+        if off <= near_enough(d):
             return (spine, one, two), (0.0, edge.t1 - edge.t0)
         if count >= MANY and off > HOPELESS * abs(d):
             break
     raise TooLargeError("the round bends too sharply", faces[0])
 
 
+def _balls_between_tips(
+    edge: Edge, t: FloatArray, faces: tuple[Face, Face], d: float, tips: tuple[bool, bool]
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Centers of balls in the planes across an edge, and where they touch both faces. At a tip that is one
+    place, below which the ball lies."""
+    inner = slice(int(tips[0]), len(t) - int(tips[1]))
+    points = edge.curve.points(t)
+    centers, one, two = points.copy(), points.copy(), points.copy()
+    found, feet = centers_across(points[inner], edge.curve.derivatives(t[inner]), faces, d)
+    centers[inner], one[inner], two[inner] = found, *feet
+    for k in (k for k, tip in ((0, tips[0]), (-1, tips[1])) if tip):
+        x, y, z = points[k].tolist()
+        centers[k] += d * np.array(faces[0].outward_normal((x, y, z)))
+    return centers, one, two
+
+
 Piece = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
 """Parameters, (N,), centers of the ball and where it touches both faces, each (N, 3)."""
 
 
-def _with_ends(pieces: list[Piece], faces: tuple[Face, Face], d: float, count: int) -> list[Piece]:
-    """The pieces, with others before and after on which the ball rolls on, where it can."""
+def _with_ends(
+    pieces: list[Piece], faces: tuple[Face, Face], d: float, kept: tuple[int, tuple[bool, bool]]
+) -> list[Piece]:
+    """The pieces, with others before and after on which the ball rolls on, where it can. kept : how many
+    steps it takes, and at which ends it stays."""
+    count, tips = kept
     step = BEYOND * abs(d) / (count - 1)
     made = list(pieces)
-    for at_end in (False, True):
+    for at_end in (k for k in (False, True) if not tips[k]):
         t, centers = pieces[-1 if at_end else 0][:2]
         t0, c, way = (t[-1], centers[-1], centers[-1] - centers[-2]) if at_end else (
             t[0], centers[0], centers[0] - centers[1]
@@ -223,5 +251,5 @@ def refuse_folds(strip: Strip, surface: CanalSurface) -> None:
         sign = 1.0 if face.outward else -1.0
         along = ways if face is strip.faces[0] else -ways
         inward = np.cross(sign * face.surface.normals(edge_points), along)
-        if not (((feet - edge_points) * inward).sum(axis=1) > 0.0).all():
+        if not (((feet - edge_points) * inward).sum(axis=1) > -CLOSE).all():  # at a tip it is nothing
             raise TooLargeError("no ball of that radius touches both faces", face)

@@ -46,7 +46,7 @@ def chamfer(
         raise ModellingError(f"the angle of a chamfer must be between 0 and 180 degrees, got {angle!r}")
     order = {face: k for k, face in enumerate(body.brep_faces)}
     make = _maker(order, ratio, angle)
-    blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"))
+    blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"), rolls=False)
     return blended(body, {edge: float(size) for edge in chosen}, blend)
 
 

@@ -1,6 +1,7 @@
 """What becomes of the vertices at which rounded or bevelled edges end.
 
-* One blended edge runs out against the faces between its two neighbours;
+* A strip that has lost its width, where its faces meet smoothly, ends in the vertex;
+* one blended edge runs out against the faces between its two neighbours;
 * two that continue each other share a section across;
 * two that lie opposite each other on a saddle run out against each other's neighbours;
 * two that meet at an angle are mitred;
@@ -9,9 +10,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from ...topology.brep import Vertex
 from .balls import close
-from .fans import Surroundings, UnknownCornerError, Wedge
+from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge
 from .mitres import continue_each_other, mitre, pass_on
 from .run_outs import run_out
 from .saddles import is_saddle, part_at_saddle
@@ -20,8 +23,12 @@ from .saddles import is_saddle, part_at_saddle
 def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     """Add what becomes of one fan. Raises ModellingError for a corner of another kind."""
     blended = [k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips]
-    if not blended:
+    tips = [around.is_tip(fan[k].exit) for k in blended]
+    if all(tips):
+        _end_in(around, vertex, [fan[k].exit for k in blended])
         return
+    if any(tips):
+        raise UnknownCornerError(around, vertex, fan)
     turned = fan[blended[0] + 1 :] + fan[: blended[0] + 1]
     count = len(blended)
     if count == 1:
@@ -36,3 +43,11 @@ def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None
         close(around, vertex, turned)
     else:
         raise UnknownCornerError(around, vertex, fan)
+
+
+def _end_in(around: Surroundings, vertex: Vertex, ends: Sequence[EdgeEnd]) -> None:
+    """Let strips without width at their ends end in a vertex."""
+    for end in ends:
+        around.changes.caps[end] = []
+        for face in around.strips[end[0]].faces:
+            around.set_contact(end, face, vertex)

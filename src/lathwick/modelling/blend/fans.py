@@ -14,7 +14,7 @@ from ...geometry.vector import distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
 from .joining import FAR, Spot, closest, hit_near, share_of
-from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, turn_at
+from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, tips_of, turn_at
 
 EdgeEnd = tuple[Edge, bool]
 """An edge, and whether its end is meant or its start."""
@@ -44,6 +44,7 @@ class Changes:
     moved : where ends of edges that stay now lie. contacts : where contact curves end, by the edge's end and
     the face. inserted : what a loop runs along in place of a vertex, by face and entry. caps : across the end
     of a strip, from the face that leaves by its edge to the one that arrives by it. corners : new faces.
+    replaced : what a loop runs along in place of an edge, by edge and face.
     turning : edges whose ends may pass each other; they then run the other way.
     """
 
@@ -52,6 +53,7 @@ class Changes:
     inserted: dict[tuple[Face, EdgeEnd], list[Coedge]] = field(default_factory=dict)
     caps: dict[EdgeEnd, list[Coedge]] = field(default_factory=dict)
     corners: list[tuple[Face, Face]] = field(default_factory=list)
+    replaced: dict[tuple[Edge, Face], list[Coedge]] = field(default_factory=dict)
     turning: set[Edge] = field(default_factory=set)
 
 
@@ -111,6 +113,10 @@ class Surroundings:
     def is_smooth(self, edge: Edge) -> bool:
         """Whether the faces of an edge have one normal along it."""
         return self.turn(edge) == 0.0
+
+    def is_tip(self, end: EdgeEnd) -> bool:
+        """Whether the faces of an edge come to meet smoothly at an end of it."""
+        return tips_of(end[0], sides_of(self.uses[end[0]]))[end[1]]
 
     def set_contact(self, end: EdgeEnd, face: Face, vertex: Vertex) -> None:
         """Let the contact on a face end at a vertex."""

@@ -31,6 +31,9 @@ FAR_STEPS = tuple(np.geomspace(REACH, FAR, STEPS + 1)[1:].tolist())
 
 NODES = (9, 17, 33, 65, 129)
 
+BESIDE = 0.05
+"""The middle of a curve on a strip lies at most so far outside of it, as a share of its width."""
+
 
 Spot = tuple[Vertex, float, float]
 """A vertex on a strip, its share of the way across, and the parameter of the edge."""
@@ -138,7 +141,7 @@ def share_of(strip: Strip, point: Vec3, t: float) -> float:
 def strip_curve(
     strip: Strip,
     other: Surface,
-    ends: tuple[tuple[Vertex, float, float], tuple[Vertex, float, float]],
+    ends: tuple[Spot, Spot],
     face: Face,
 ) -> Coedge:
     """The curve across a strip in which it meets another surface.
@@ -150,6 +153,18 @@ def strip_curve(
     exact = exact_between(strip.surface, other, p, q, across(strip, 0.5 * (s0 + s1), 0.5 * (t0 + t1)))
     if exact is not None:
         return exact
+    try:
+        return _curve_by_shares(strip, other, ends, face)
+    except TooLargeError:
+        slanting = _curve_by_chord(strip, other, ends)
+        if slanting is None:
+            raise
+        return slanting
+
+
+def _curve_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], face: Face) -> Coedge:
+    """As `strip_curve`, a point at every so much of the way across."""
+    (p, s0, t0), (q, s1, t1) = ends
     guesses = np.linspace(t0, t1, NODES[0])
     for count in NODES:
         shares = np.linspace(s0, s1, count)
@@ -162,6 +177,32 @@ def strip_curve(
             return Coedge(Edge(curve, 0.0, float(lengths[-1]), p, q), True)
         guesses = make_interp_spline(np.arange(count), guesses, 3)(np.arange(2 * count - 1) / 2)
     raise TooLargeError("the end of the new face cannot be found", face)
+
+
+def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Coedge | None:
+    """As `strip_curve`, a point at every so much of the chord, from the second end to the first: for a curve
+    that runs along the strip more than across it. None where it leaves the strip on the way."""
+    (p, s0, t0), (q, s1, t1) = ends
+    start, way = np.array(p.point), np.array(q.point) - np.array(p.point)
+    size = float(np.linalg.norm(way))
+    low, high = min(s0, s1) - BESIDE, max(s0, s1) + BESIDE
+    for count in NODES:
+        lengths = np.linspace(0.0, size, count)
+        points = start + np.linspace(0.0, 1.0, count)[:, None] * way
+        off = np.zeros((2, 3))
+        for k in range(count - 2, 0, -1):
+            guess = points[k] + 2.0 * off[0] - off[1]
+            found = _on_both(strip.surface, other, guess[None], way / size)[0]
+            off = np.array([found - points[k], off[0]])
+            points[k] = found
+        made = make_interp_spline(lengths, points, 5)
+        curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
+        if _off(curve, lengths, strip.surface, other) <= max(FITTED * size, EXACT):
+            middle = curve.point(0.5 * size)
+            share = share_of(strip, middle, strip.parameter(middle, 0.5 * (t0 + t1)))
+            kept = low <= share <= high
+            return Coedge(Edge(curve, 0.0, size, p, q), True) if kept else None
+    return None
 
 
 def _marched(

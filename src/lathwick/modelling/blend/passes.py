@@ -17,6 +17,7 @@ from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
 from .corners import solve_corner
+from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .rewriting import Rewriter
@@ -36,7 +37,8 @@ MOST_PASSES = 24
 @dataclass(frozen=True)
 class Blend:
     """What is done to edges: how strips are made, what the verb and its size are called, and the names of
-    the new faces. make_changing : strips along which the size changes, if there are such."""
+    the new faces. make_changing : strips along which the size changes, if there are such. rolls : whether it
+    is done by a ball."""
 
     make: Maker
     verb: str
@@ -44,24 +46,28 @@ class Blend:
     strip_name: FaceName
     corner_name: FaceName
     make_changing: ChangingMaker | None = None
+    rolls: bool = True
 
 
 def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """The body with strips in place of edges.
 
-    Raises ModellingError that names the face in the way, and the largest size that works, if any does.
+    Where convex and concave edges meet the odd one goes first, or, if that fails, last. Raises ModellingError
+    that names the face in the way, and the largest size that works, if any does.
     """
-    first: ModellingError | None = None
     asked = sorted(set(sizes.values()))
     most = asked[0] if len(asked) == 1 else 1.0
-    for attempt in (_attempt, _attempt_apart):
-        build = partial(_build, attempt, body, sizes, blend, most)
-        try:
-            return build(most)
-        except ModellingError as error:
-            first = first or error
-        largest = largest_that_works(build, most)
-        if largest is not None:
+    together = [_all_passes, *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ())]
+    first: ModellingError | None = None
+    for ways in (together, [_attempt_apart]):
+        builds = [partial(_build, way, body, sizes, blend, most) for way in ways]
+        for build in builds:
+            try:
+                return build(most)
+            except ModellingError as error:
+                first = first or error
+        largest = largest_that_works(builds, most)
+        if largest is not None and first is not None:
             raise ModellingError(_limit(first, asked, blend, largest)) from None
     assert first is not None
     raise first
@@ -83,43 +89,36 @@ def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: flo
     return start + f"all of them times {largest:.{DIGITS}g} works"
 
 
-def _attempt(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
-    """All passes. Where convex and concave edges meet the odd one goes first, or, if that fails, last."""
-    try:
-        return _all_passes(body, sizes, blend, odd_first=True)
-    except ModellingError:
-        if not has_mixed_corner(EdgeGraph(body), sizes):
-            raise
-        try:
-            return _all_passes(body, sizes, blend, odd_first=False)
-        except ModellingError:
-            pass
-        raise
-
-
 def _attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """Groups of edges by themselves, parted at corners that cannot be closed."""
     return apart_at_corners(
         body,
         sizes,
         lambda some: _all_passes(body, some, blend, in_turn=False),
-        lambda some: _attempt(body, some, blend),
+        lambda some: _all_passes(body, some, blend),
     )
 
 
 def _all_passes(
-    body: Body, sizes: Mapping[Edge, float], blend: Blend, *, odd_first: bool = True, in_turn: bool = True
+    body: Body,
+    sizes: Mapping[Edge, float],
+    blend: Blend,
+    *,
+    odd_first: bool = True,
+    in_turn: bool = True,
+    to_tips: bool = False,
 ) -> Body:
-    """in_turn : whether edges that meet in a corner of unknown kind go one after the other."""
+    """in_turn : whether edges that meet in a corner of unknown kind go one after the other. to_tips : whether
+    chains go on along edges that come to be smooth."""
     left: Mapping[Edge, float] = sizes
     changing: Changing = {}
     for _ in range(MOST_PASSES):
-        graph = EdgeGraph(body)
+        graph = EdgeGraph(body, to_tips=to_tips)
         left, changing = with_chains(graph, left, changing)
         if changing and blend.make_changing is not None:
             plan = eased(Plan(body, left, changing), blend.make_changing)
             body, left, changing = plan.body, plan.sizes, plan.changing
-            graph = EdgeGraph(body)
+            graph = EdgeGraph(body, to_tips=to_tips)
         now = first_pass(graph, left, odd_first)
         if in_turn:
             body, replaced, now = _widest_pass(body, now, graph, (left, changing), blend)
@@ -130,6 +129,15 @@ def _all_passes(
         if not left:
             return with_whole_faces(body)
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
+
+
+_MIXED_WAYS: tuple[Attempt, ...] = (
+    partial(_all_passes, odd_first=False),
+    partial(_all_passes, odd_first=False, to_tips=True),
+    partial(_all_passes, to_tips=True),
+)
+"""Where convex and concave edges meet: the odd one last; its chain going on to where the strips of the others
+meet smoothly."""
 
 
 def _carried(values: Mapping[Edge, T], replaced: Mapping[Edge, Edge | None]) -> dict[Edge, T]:
@@ -164,7 +172,10 @@ def _passed(
     body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend
 ) -> tuple[Body, dict[Edge, Edge | None]]:
     strips: dict[Edge, Strip] = {}
+    crossings = _crossings(body, sizes) if blend.rolls else {}
     for edge, size in sizes.items():
+        if edge in crossings:
+            continue
         faces = sides_of(body.faces_of_edge[edge])
         if edge not in changing:
             strip = blend.make(edge, faces, size)
@@ -179,6 +190,9 @@ def _passed(
         strips[edge] = strip
     around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,))
     ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
+    for found in crossings.values():
+        close_crossing(around, found)
+        ends -= {found.edge.start, found.edge.end}
     _solve_corners(around, fans_at(body.brep_faces, ends))
     rewriter = Rewriter(strips, around.changes, (blend.strip_name,))
     lumps = rewriter.run(body.pieces)
@@ -194,6 +208,14 @@ def _passed(
     refuse_collisions(left.lumps, new)
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
     return result, {edge: left.edges.get(new, new) for edge, new in changed.items()}
+
+
+def _crossings(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, Crossing]:
+    """Where chains pass over rounds of their own radius."""
+    likely = [edge for edge in sizes if ends_round(edge, sides_of(body.faces_of_edge[edge]), sizes[edge])]
+    graph = EdgeGraph(body) if likely else None
+    found = {edge: crossing(edge, graph, sizes) for edge in likely if graph is not None}
+    return {edge: one for edge, one in found.items() if one is not None}
 
 
 def _solve_corners(around: Surroundings, fans: Mapping[Vertex, list[list[Wedge]]]) -> None:

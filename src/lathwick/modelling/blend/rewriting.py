@@ -74,6 +74,9 @@ class Rewriter:
         for k, coedge in enumerate(loop.coedges):
             before = loop.coedges[k - 1]
             found += self.changes.inserted.get((face, (before.edge, before.forward)), [])
+            if (coedge.edge, face) in self.changes.replaced:
+                found += self.changes.replaced[coedge.edge, face]
+                continue
             edge = self._contacts.get((coedge.edge, face)) or self._kept(coedge.edge, face)
             forward = coedge.forward is not (coedge.edge in self._turned)
             found.append(coedge if edge is coedge.edge else Coedge(edge, forward))

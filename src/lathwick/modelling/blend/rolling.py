@@ -23,7 +23,7 @@ TURN = 0.3
 TURN_BEYOND = 1.2
 """Beyond the ends it turns by so much, in radians, at most: a canal must not come round to itself."""
 
-HALVINGS = 3
+HALVINGS = 6
 FARTHEST = 20.0
 """The ball has lost its edge where it is so many times as far from it as at its middle."""
 

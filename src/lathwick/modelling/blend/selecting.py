@@ -15,29 +15,30 @@ from ...topology.body import Body
 from ...topology.brep import Edge
 from ..boolean.grouping import Sets
 from .fans import EdgeEnd, Wedge, fans_at
-from .strips import SMOOTH, sides_of, turn_at
+from .strips import SMOOTH, sides_of, tips_of, turn_at
 
 CONTINUES = 1e-4
 SAME_SIZE = 1e-9
-FADED = 1e-3
 
 Changing = Mapping[Edge, tuple[float, float]]
 """Edges along which the size changes, each with the sizes at its start and its end."""
 
 
 class EdgeGraph:
-    """The edges of a body as they meet in its vertices."""
+    """The edges of a body as they meet in its vertices. to_tips : whether a chain goes on along an edge whose
+    faces come to meet smoothly at its other end."""
 
-    def __init__(self, body: Body) -> None:
-        self._uses = body.faces_of_edge
-        ends = {v for edge in self._uses for v in (edge.start, edge.end) if v is not None}
+    def __init__(self, body: Body, *, to_tips: bool = False) -> None:
+        self.uses = body.faces_of_edge
+        self._to_tips = to_tips
+        ends = {v for edge in self.uses for v in (edge.start, edge.end) if v is not None}
         self.fans = fans_at(body.brep_faces, ends)
         self._turns: dict[Edge, float] = {}
 
     def turn(self, edge: Edge) -> float:
         """The angle between the outward normals, positive where convex; 0.0 where the faces meet smoothly."""
         if edge not in self._turns:
-            turn = turn_at(edge, sides_of(self._uses[edge]), 0.5 * (edge.t0 + edge.t1))
+            turn = turn_at(edge, sides_of(self.uses[edge]), 0.5 * (edge.t0 + edge.t1))
             self._turns[edge] = turn if abs(turn) > SMOOTH else 0.0
         return self._turns[edge]
 
@@ -45,20 +46,24 @@ class EdgeGraph:
         """The one sharp edge that continues another smoothly at its end, if all others there are smooth."""
         edge, at_end = end
         vertex = edge.end if at_end else edge.start
-        if vertex is None:
+        if vertex is None or self.is_tip(end):
             return None
         for fan in self.fans[vertex]:
             ends = [wedge.exit for wedge in fan]
             if end in ends:
                 sharp = [e for e in ends if e != end and self.turn(e[0]) != 0.0]
-                if len(sharp) == 1 and self._continues(end, sharp[0]) and not self._fades(sharp[0][0]):
+                if len(sharp) == 1 and self._continues(end, sharp[0]) and self._may_follow(sharp[0]):
                     return sharp[0]
         return None
 
-    def _fades(self, edge: Edge) -> bool:
-        """Whether the faces of an edge come to meet smoothly at one of its ends."""
-        sides = sides_of(self._uses[edge])
-        return any(abs(turn_at(edge, sides, t)) <= FADED for t in (edge.t0, edge.t1))
+    def is_tip(self, end: EdgeEnd) -> bool:
+        """Whether the faces of an edge come to meet smoothly at an end of it."""
+        return tips_of(end[0], sides_of(self.uses[end[0]]))[end[1]]
+
+    def _may_follow(self, end: EdgeEnd) -> bool:
+        """Whether a chain may go on along an edge from one end of it."""
+        far = end[0], not end[1]
+        return not self.is_tip(end) and (self._to_tips or not self.is_tip(far))
 
     def chain(self, edge: Edge) -> set[Edge]:
         """The edge and all that continue it smoothly."""

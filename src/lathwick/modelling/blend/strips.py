@@ -21,6 +21,8 @@ from ...topology.brep import Coedge, Edge, Face, Vertex
 from .profiles import Across, LineProfile, Profile, touching_centers
 
 SMOOTH = 1e-6
+FADED = 1e-3
+"""Radians. At an end where an edge turns by less than this its faces meet smoothly."""
 
 
 class BlendError(ModellingError):
@@ -120,6 +122,14 @@ def turn_at(edge: Edge, faces: tuple[Face, Face], t: float) -> float:
     turn = cross(n, m)
     size = math.atan2(norm(turn), dot(n, m))
     return math.copysign(size, dot(turn, edge.curve.tangent(t)))
+
+
+def tips_of(edge: Edge, faces: tuple[Face, Face]) -> tuple[bool, bool]:
+    """At which of its ends the faces of an edge come to meet smoothly: there a round has no width."""
+    if edge.is_closed:
+        return False, False
+    at_start, at_end = (abs(turn_at(edge, faces, t)) <= FADED for t in (edge.t0, edge.t1))
+    return at_start, at_end
 
 
 def round_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip | None:

@@ -95,7 +95,7 @@ def _drafted(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Bod
     try:
         return build(angle)
     except ModellingError as error:
-        largest = largest_that_works(build, angle)
+        largest = largest_that_works([build], angle)
         if largest is None:
             raise
         raise ModellingError(

@@ -57,7 +57,7 @@ def shell(
     try:
         return build(size)
     except ModellingError as error:
-        largest = largest_that_works(build, size)
+        largest = largest_that_works([build], size)
         if largest is None:
             raise
         raise ModellingError(
