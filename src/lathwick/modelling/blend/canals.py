@@ -123,7 +123,7 @@ def _jointed_canal(
             at_tips = tips[0] and a == edge.t0, tips[1] and b == edge.t1
             pieces.append((t - edge.t0, *_balls_between_tips(edge, t, faces, d, at_tips)))
         if not edge.is_closed:
-            pieces = _with_ends(pieces, faces, d, (count, tips))
+            pieces = _with_ends(edge, pieces, faces, d, (count, tips))
         tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
         spine, one, two = (closing(joined(table), edge.is_closed) for table in tables)
         between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
@@ -156,18 +156,19 @@ Piece = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
 
 
 def _with_ends(
-    pieces: list[Piece], faces: tuple[Face, Face], d: float, kept: tuple[int, tuple[bool, bool]]
+    edge: Edge, pieces: list[Piece], faces: tuple[Face, Face], d: float, kept: tuple[int, tuple[bool, bool]]
 ) -> list[Piece]:
     """The pieces, with others before and after on which the ball rolls on, where it can. kept : how many
     steps it takes, and at which ends it stays."""
     count, tips = kept
-    step = BEYOND * abs(d) / (count - 1)
     made = list(pieces)
     for at_end in (k for k in (False, True) if not tips[k]):
         t, centers = pieces[-1 if at_end else 0][:2]
         t0, c, way = (t[-1], centers[-1], centers[-1] - centers[-2]) if at_end else (
             t[0], centers[0], centers[0] - centers[1]
         )  # fmt: skip
+        corner = edge.curve.points(np.array([edge.t1 if at_end else edge.t0]))[0]
+        step = BEYOND * max(abs(d), float(np.linalg.norm(c - corner))) / (count - 1)
         path = np.concatenate([c[None], rolled_on(c, way, faces, d, (step, count - 1))])
         if len(path) < 6:
             continue

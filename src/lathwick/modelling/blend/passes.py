@@ -131,10 +131,43 @@ def _all_passes(
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
 
 
+def _one_by_one(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """One chain after the other; one that cannot be blended yet comes to the end of the row."""
+    left: Mapping[Edge, float] = sizes
+    for _ in range(MOST_PASSES * 4):
+        graph = EdgeGraph(body)
+        left, changing = with_chains(graph, left, {})
+        if changing:
+            break
+        body, replaced, now = _first_chain(body, left, graph, blend)
+        later = {edge: size for edge, size in left.items() if edge not in now}
+        left = _carried(later, replaced)
+        if not left:
+            return with_whole_faces(body)
+    raise ModellingError("the edges cannot be blended one after the other")
+
+
+def _first_chain(
+    body: Body, left: Mapping[Edge, float], graph: EdgeGraph, blend: Blend
+) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
+    """The first chain that can be blended alone."""
+    chains = dict.fromkeys(frozenset(graph.chain(edge) & set(left)) for edge in left)
+    last: ModellingError | None = None
+    for chain in chains:
+        alone = {edge: left[edge] for edge in left if edge in chain}
+        try:
+            return *_passed(body, alone, {}, blend), alone
+        except ModellingError as error:
+            last = error
+    assert last is not None
+    raise last
+
+
 _MIXED_WAYS: tuple[Attempt, ...] = (
     partial(_all_passes, odd_first=False),
     partial(_all_passes, odd_first=False, to_tips=True),
     partial(_all_passes, to_tips=True),
+    _one_by_one,
 )
 """Where convex and concave edges meet: the odd one last; its chain going on to where the strips of the others
 meet smoothly."""

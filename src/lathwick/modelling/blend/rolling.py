@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -14,8 +15,8 @@ from .strips import TooLargeError, way_out
 NEWTON_STEPS = 40
 STEPS_ALONG = 24
 STEPS_PER_RADIUS = 40
-BEYOND = 3.0
-"""The ball rolls so many radii beyond the ends of an open edge, if it can."""
+BEYOND = 6.0
+"""Beyond the ends of an open edge the ball rolls so many times as far as it is from the edge, if it can."""
 
 TURN = 0.3
 """At most this much, in radians, the way of the ball turns from one step to the next."""
@@ -24,6 +25,9 @@ TURN_BEYOND = 1.2
 """Beyond the ends it turns by so much, in radians, at most: a canal must not come round to itself."""
 
 HALVINGS = 6
+COARSE = 0.25
+"""Steps of more than this, as a share of the radius, may miss the ball's way."""
+
 FARTHEST = 20.0
 """The ball has lost its edge where it is so many times as far from it as at its middle."""
 
@@ -78,22 +82,23 @@ def rolled(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[FloatArray, 
     t = np.array([0.5 * (edge.t0 + edge.t1)])
     middle = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)[0][0]
     step = max(edge.length / STEPS_ALONG, abs(d) / STEPS_PER_RADIUS)
-    for _ in range(HALVINGS):
+    for k in range(HALVINGS):
+        coarse = k < HALVINGS - 1 and step > COARSE * abs(d)
         try:
-            return _rolled(edge, faces, d, (middle, step))
+            return _rolled(edge, faces, d, (middle, step), coarse)
         except TooLargeError as error:
             last, step = error, 0.5 * step
     raise last
 
 
 def _rolled(
-    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[FloatArray, float]
+    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[FloatArray, float], coarse: bool
 ) -> tuple[FloatArray, FloatArray]:
     middle, step = start
     away = float(np.linalg.norm(middle - edge.curve.points(np.array([0.5 * (edge.t0 + edge.t1)]))[0]))
     halves, crossed = [], []
     for at_end in (False, True):
-        path, number = _one_way(edge, faces, d, (middle, away), (at_end, step))
+        path, number = _one_way(edge, faces, d, (middle, away), (at_end, step, coarse))
         halves.append(path)
         crossed.append(number)
     before = len(halves[0]) - 1
@@ -102,10 +107,15 @@ def _rolled(
 
 
 def _one_way(
-    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[FloatArray, float], way: tuple[bool, float]
+    edge: Edge,
+    faces: tuple[Face, Face],
+    d: float,
+    start: tuple[FloatArray, float],
+    way: tuple[bool, float, bool],
 ) -> tuple[list[FloatArray], float]:
-    """The centers from the middle to beyond one end, and the number of the step at which it is passed."""
-    (c, away), (at_end, step) = start, way
+    """The centers from the middle to beyond one end, and the number of the step at which it is passed. way :
+    towards which end, in what steps, and whether smaller ones may lead farther."""
+    (c, away), (at_end, step, coarse) = start, way
     t = np.array([edge.t1 if at_end else edge.t0])
     side = 1.0 if at_end else -1.0
     corner = edge.curve.points(t)[0]
@@ -125,14 +135,15 @@ def _one_way(
             ahead = (c + step * heading)[None]
             c, old = corrected(ahead, ahead, heading[None], faces, d)[0][0], heading
         except TooLargeError:
-            if limit is None:
+            if limit is None or coarse:
                 raise
             break
         now = float(out @ (corner - c))
         if limit is None and now <= 0.0 < left + RESOLUTION and _near(c, corner, away, d):
             number = len(path) - 1 + left / (left - now)
             leaving = old
-            limit = len(path) + 1 + int(BEYOND * max(away, abs(d)) / step)
+            here = float(np.linalg.norm(c - corner))
+            limit = 2 + math.ceil(number + BEYOND * max(away, here, abs(d)) / step)
         left = now
         path.append(c)
         if limit is None and len(path) > most:
