@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
+from numpy.polynomial.chebyshev import Chebyshev, chebvander
+from scipy.optimize import linprog
 
 from ...errors import ExchangeError
 from ...geometry.canal import CanalSurface
@@ -23,6 +25,9 @@ from .part21 import listed, logical, real
 CANAL_STOPS = (17, 33, 65, 129, 257, 513)
 CANAL_FIT = 1e-8
 """How far, as a share of the radius, the B-spline surface may be from the canal."""
+
+MANY_STOPS, HOPELESS = 65, 1e-4
+"""With so many stops a fit that is off by so much, as a share of the radius, is given up."""
 
 RULED_ROOM = 0.02
 """A ruled surface reaches so far beyond its face, as a share of it."""
@@ -105,14 +110,18 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else (uv[:, 0].min(), uv[:, 0].max())
     room = 0.02 * float(np.ptp(uv[:, 1]))
     bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
-    for count in CANAL_STOPS:
-        stops = np.unique(np.concatenate([np.linspace(a, b, count) for a, b in pairwise(bounds)]))
-        first, last = (np.full(len(stops), v) for v in (uv[:, 1].min() - room, uv[:, 1].max() + room))
-        made = surface.as_spline(first, last, stops)
-        middles = 0.5 * (stops[1:] + stops[:-1])
-        spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])
-        if np.abs(surface.distance(made.points(spots))).max() <= CANAL_FIT * surface.radius:
-            return spline_surface(made, bool(surface.period), point)
+    for degree in (0, 3):  # a canal that folds back beside a narrower part of the face is kept to that
+        low, high = -_bound_above(uv * (1.0, -1.0), degree) - room, _bound_above(uv, degree) + room
+        for count in CANAL_STOPS:
+            stops = np.unique(np.concatenate([np.linspace(a, b, count) for a, b in pairwise(bounds)]))
+            made = surface.as_spline(low(stops), high(stops), stops)
+            middles = 0.5 * (stops[1:] + stops[:-1])
+            spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])
+            off = float(np.abs(surface.distance(made.points(spots))).max())
+            if off <= CANAL_FIT * surface.radius:
+                return spline_surface(made, bool(surface.period), point)
+            if count >= MANY_STOPS and off > HOPELESS * surface.radius:
+                break
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
 
 
@@ -126,3 +135,16 @@ def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
         room = RULED_ROOM * float(np.ptp(u))
         low, high = max(low, float(u.min()) - room), min(high, float(u.max()) + room)
     return spline_surface(surface.as_spline(low, high), bool(surface.period), point)
+
+
+def _bound_above(places: FloatArray, degree: int) -> Chebyshev:
+    """The lowest polynomial, on average, that lies above all of some places (u, v), shape (N, 2)."""
+    ends = [float(places[:, 0].min()), float(places[:, 0].max())]
+    if degree == 0:
+        return Chebyshev([float(places[:, 1].max())], domain=ends)
+    inside = 2.0 * (places[:, 0] - ends[0]) / (ends[1] - ends[0]) - 1.0
+    table = chebvander(np.linspace(-1.0, 1.0, len(places)), degree)
+    found = linprog(
+        table.mean(axis=0), A_ub=-chebvander(inside, degree), b_ub=-places[:, 1], bounds=(None, None)
+    )
+    return Chebyshev(np.asarray(found.x), domain=ends) if found.success else _bound_above(places, 0)

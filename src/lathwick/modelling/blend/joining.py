@@ -61,6 +61,8 @@ def hit_near(
     if abs(start) <= EXACT:
         return _polished(curve, t, surface)
     speed = float(np.linalg.norm(curve.derivatives(np.array([t]))[0]))
+    if speed <= RESOLUTION * abs(size):  # a curve that is only a point
+        raise TooLargeError("the new face does not end on its neighbour", face)
     before = {1.0: (t, start), -1.0: (t, start)}
     for off in (*NEAR_STEPS, *(k for k in FAR_STEPS if k <= reach)):
         for side in sides:
@@ -78,7 +80,7 @@ def _polished(curve: Curve, t: float, surface: Surface) -> float:
         p = curve.point(t)
         d = curve.derivatives(np.array([t]))[0]
         slope = float(d @ np.array(surface.normal(p)))
-        if abs(slope) < 1e-9 * float(np.linalg.norm(d)):
+        if abs(slope) <= 1e-9 * float(np.linalg.norm(d)):
             break
         step = surface.gap(p) / slope
         t -= step

@@ -32,6 +32,7 @@ T = TypeVar("T")
 Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
 
 MOST_PASSES = 24
+MOST_CHAINS = 40
 
 
 @dataclass(frozen=True)
@@ -107,9 +108,11 @@ def _all_passes(
     odd_first: bool = True,
     in_turn: bool = True,
     to_tips: bool = False,
+    turning: bool = False,
 ) -> Body:
     """in_turn : whether edges that meet in a corner of unknown kind go one after the other. to_tips : whether
-    chains go on along edges that come to be smooth."""
+    chains go on along edges that come to be smooth. turning : whether, if all edges wait for others, that is
+    turned round at a corner."""
     left: Mapping[Edge, float] = sizes
     changing: Changing = {}
     for _ in range(MOST_PASSES):
@@ -119,7 +122,7 @@ def _all_passes(
             plan = eased(Plan(body, left, changing), blend.make_changing)
             body, left, changing = plan.body, plan.sizes, plan.changing
             graph = EdgeGraph(body, to_tips=to_tips)
-        now = first_pass(graph, left, odd_first)
+        now = first_pass(graph, left, odd_first, turning)
         if in_turn:
             body, replaced, now = _widest_pass(body, now, graph, (left, changing), blend)
         else:
@@ -134,14 +137,19 @@ def _all_passes(
 def _one_by_one(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """One chain after the other; one that cannot be blended yet comes to the end of the row."""
     left: Mapping[Edge, float] = sizes
-    for _ in range(MOST_PASSES * 4):
+    if len(left) > MOST_CHAINS:
+        raise ModellingError("so many edges are not blended one after the other")
+    for _ in range(MOST_CHAINS):
         graph = EdgeGraph(body)
         left, changing = with_chains(graph, left, {})
         if changing:
             break
         body, replaced, now = _first_chain(body, left, graph, blend)
-        later = {edge: size for edge, size in left.items() if edge not in now}
-        left = _carried(later, replaced)
+        order = list(left)
+        after = order.index(next(iter(now)))
+        left = _carried(
+            {edge: left[edge] for edge in order[after:] + order[:after] if edge not in now}, replaced
+        )
         if not left:
             return with_whole_faces(body)
     raise ModellingError("the edges cannot be blended one after the other")
@@ -164,6 +172,7 @@ def _first_chain(
 
 
 _MIXED_WAYS: tuple[Attempt, ...] = (
+    partial(_all_passes, to_tips=True, turning=True),
     partial(_all_passes, odd_first=False),
     partial(_all_passes, odd_first=False, to_tips=True),
     partial(_all_passes, to_tips=True),

@@ -146,26 +146,57 @@ def has_mixed_corner(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> bool:
     )
 
 
-def first_pass(graph: EdgeGraph, sizes: Mapping[Edge, float], odd_first: bool = True) -> dict[Edge, float]:
+def first_pass(
+    graph: EdgeGraph, sizes: Mapping[Edge, float], odd_first: bool = True, turning: bool = False
+) -> dict[Edge, float]:
     """Those of the edges that need not wait for others; if all of them wait, those that wait for the
-    fewest. odd_first : whether, where convex and concave ones meet, the odd one does not wait."""
+    fewest. odd_first : whether, where convex and concave ones meet, the odd one does not wait. turning : if
+    all wait, whether that is turned round at one corner."""
     corners = [
         (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
     ]
-    free, waiting = set[Edge](), dict[int, int]()
+    last = [corner for corner in corners if not odd_first and not _one_kind(graph, corner[1])]
+    free, waiting, groups = set[Edge](), dict[int, int](), dict[Edge, int]()
     for balls in (True, False):  # corners that balls close stay whole, if that is possible
         groups = _together(graph, corners, sizes, balls)
-        waiting = _waiting(graph, corners, sizes, groups, odd_first)
-        ready = {edge for edge in sizes if not waiting[groups[edge]]}
-        free = _without_halves_of_corners(graph, corners, groups, ready, not odd_first)
+        waiting = _waiting(graph, corners, sizes, groups, last)
+        free = _free(graph, corners, groups, waiting, last)
+        if not free and turning:
+            free = _free_if_turned(graph, corners, sizes, groups)
         if free:
             break
     for group in sorted(waiting, key=lambda k: waiting[k]):
         if free:
             break
         members = {edge for edge in sizes if groups[edge] == group}
-        free = _without_halves_of_corners(graph, corners, groups, members, not odd_first)
+        free = _without_halves_of_corners(graph, corners, groups, members, last)
     return {edge: size for edge, size in sizes.items() if edge in (free or graph.chain(next(iter(sizes))))}
+
+
+def _free(
+    graph: EdgeGraph,
+    corners: list[Corner],
+    groups: dict[Edge, int],
+    waiting: dict[int, int],
+    last: list[Corner],
+) -> set[Edge]:
+    """The edges that wait for no others."""
+    ready = {edge for edge, group in groups.items() if not waiting[group]}
+    return _without_halves_of_corners(graph, corners, groups, ready, last)
+
+
+def _free_if_turned(
+    graph: EdgeGraph, corners: list[Corner], sizes: Mapping[Edge, float], groups: dict[Edge, int]
+) -> set[Edge]:
+    """The edges that wait for no others if, at one corner of three with edges of both kinds, the odd one goes
+    last."""
+    for corner in corners:
+        if len(corner[0]) == len(corner[1]) == 3 and not _one_kind(graph, corner[1]):
+            waiting = _waiting(graph, corners, sizes, groups, [corner])
+            free = _free(graph, corners, groups, waiting, [corner])
+            if free:
+                return free
+    return set()
 
 
 def _waiting(
@@ -173,13 +204,13 @@ def _waiting(
     corners: list[Corner],
     sizes: Mapping[Edge, float],
     groups: dict[Edge, int],
-    odd_first: bool,
+    last: list[Corner],
 ) -> dict[int, int]:
-    """For how many others each group waits."""
+    """For how many others each group waits. last : corners at which the odd one waits."""
     waits: dict[int, set[int]] = {}
-    for fan, mine in corners:
-        first, later = _order(graph, fan, mine, sizes)
-        if not odd_first and not _one_kind(graph, mine):
+    for corner in corners:
+        first, later = _order(graph, *corner, sizes)
+        if corner in last:
             first, later = later, first
         for edge in later:
             waits.setdefault(groups[edge], set()).update(groups[other] for other in first)
@@ -214,10 +245,10 @@ def _together(
 
 
 def _without_halves_of_corners(
-    graph: EdgeGraph, corners: list[Corner], groups: dict[Edge, int], free: set[Edge], mitred: bool
+    graph: EdgeGraph, corners: list[Corner], groups: dict[Edge, int], free: set[Edge], last: list[Corner]
 ) -> set[Edge]:
     """Of three or more edges of one kind at a corner all go at once, or one first and then the rest as a
-    chain; of edges of both kinds one, or, if `mitred`, two."""
+    chain; of edges of both kinds one, or, where the odd one goes last, two."""
     left = set(free)
     while True:
         dropped = {
@@ -227,7 +258,7 @@ def _without_halves_of_corners(
             and not left.issuperset(mine)
             and not _is_saddle(graph, fan)
             and not (
-                mitred
+                (fan, mine) in last
                 and len(left.intersection(mine)) == 2
                 and _one_kind(graph, left.intersection(mine))
                 and not _one_kind(graph, mine)
