@@ -98,3 +98,25 @@ def test_edges_of_both_kinds_about_concave_corners(tmp_path, outside_check):
     made = lw.fillet(body, edges, 0.1)
     sound(made, tmp_path, outside_check)
     assert all(face.kind in {"plane", "cylinder", "torus", "sphere", "canal"} for face in made.faces())
+
+
+@pytest.mark.parametrize("radius", [0.5, 1.5])
+def test_all_edges_of_two_blocks_that_share_a_level(radius, tmp_path, outside_check):
+    """The edges of both kinds run in rings that wait for each other."""
+    tall = lw.box(20, 10, 15, on=lw.Plane((-10, 0, 5), (0, 0, 1)), step="tall")
+    low = lw.box(25, 10, 10, on=lw.Plane((-25, 5, 5), (0, 0, 1)), step="low")
+    body = lw.union(tall, low)
+    made = lw.fillet(body, body.edges(), radius, step="soft")
+    assert all(abs(edge.angle) < 1e-6 for edge in made.edges())  # nothing is left sharp
+    sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("lean", [0.5, 1.0, 1.25])
+def test_the_seam_of_a_post_that_leans(lean, tmp_path, outside_check):
+    """Beside a post that leans far over the ball keeps far from the edge."""
+    plate = lw.box(80, 40, 8, on=lw.Plane((-30, -20, -8), (0, 0, 1)))
+    way = (math.sin(lean), 0.0, math.cos(lean))
+    post = lw.cylinder(6, 60, on=lw.Plane((-20 * way[0], 0, -20 * way[2]), way))
+    body = lw.union(plate, lw.cut(post, lw.box(200, 200, 100, on=lw.Plane((-100, -100, -101), (0, 0, 1)))))
+    made = lw.fillet(body, body.edges().concave(), 1, step="soft")
+    sound(made, tmp_path, outside_check)

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
-from numpy.polynomial.chebyshev import Chebyshev, chebvander
+from numpy.polynomial.chebyshev import chebvander
+from numpy.typing import NDArray
 from scipy.optimize import linprog
 
 from ...errors import ExchangeError
@@ -22,12 +23,14 @@ from ...geometry.vector import Vec3
 from ...topology.brep import Face
 from .part21 import listed, logical, real
 
-CANAL_STOPS = (17, 33, 65, 129, 257, 513)
 CANAL_FIT = 1e-8
 """How far, as a share of the radius, the B-spline surface may be from the canal."""
 
-MANY_STOPS, HOPELESS = 65, 1e-4
-"""With so many stops a fit that is off by so much, as a share of the radius, is given up."""
+FEWEST_STOPS, CANAL_ROUNDS = 17, 12
+MANY_ROUNDS, HOPELESS = 5, 1e-3
+"""After so many rounds a fit that is off by so much, as a share of the radius, is given up."""
+
+ACROSS = (0.0, 0.3, 0.5, 0.8, 1.0)
 
 RULED_ROOM = 0.02
 """A ruled surface reaches so far beyond its face, as a share of it."""
@@ -110,18 +113,18 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else (uv[:, 0].min(), uv[:, 0].max())
     room = 0.02 * float(np.ptp(uv[:, 1]))
     bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
-    for degree in (0, 3):  # a canal that folds back beside a narrower part of the face is kept to that
-        low, high = -_bound_above(uv * (1.0, -1.0), degree) - room, _bound_above(uv, degree) + room
-        for count in CANAL_STOPS:
-            stops = np.unique(np.concatenate([np.linspace(a, b, count) for a, b in pairwise(bounds)]))
-            made = surface.as_spline(low(stops), high(stops), stops)
-            middles = 0.5 * (stops[1:] + stops[:-1])
-            spots = np.array([(u, v) for u in middles for v in (0.0, 0.3, 0.5, 0.8, 1.0)])
-            off = float(np.abs(surface.distance(made.points(spots))).max())
-            if off <= CANAL_FIT * surface.radius:
+    for terms in (0, 4, 8):  # a canal that folds back beside a narrower part of the face is kept to that
+        below = _bound_above(uv * (1.0, -1.0), terms, surface.period)
+        above = _bound_above(uv, terms, surface.period)
+        stops = np.unique(np.concatenate([np.linspace(a, b, FEWEST_STOPS) for a, b in pairwise(bounds)]))
+        for k in range(CANAL_ROUNDS):
+            made = surface.as_spline(-below(stops) - room, above(stops) + room, stops)
+            off = _off_between(made, surface, stops)
+            if off.max() <= CANAL_FIT * surface.radius:
                 return spline_surface(made, bool(surface.period), point)
-            if count >= MANY_STOPS and off > HOPELESS * surface.radius:
+            if k >= MANY_ROUNDS and off.max() > HOPELESS * surface.radius:
                 break
+            stops = _refined(stops, off > 0.5 * CANAL_FIT * surface.radius)
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
 
 
@@ -137,14 +140,41 @@ def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
     return spline_surface(surface.as_spline(low, high), bool(surface.period), point)
 
 
-def _bound_above(places: FloatArray, degree: int) -> Chebyshev:
-    """The lowest polynomial, on average, that lies above all of some places (u, v), shape (N, 2)."""
-    ends = [float(places[:, 0].min()), float(places[:, 0].max())]
-    if degree == 0:
-        return Chebyshev([float(places[:, 1].max())], domain=ends)
-    inside = 2.0 * (places[:, 0] - ends[0]) / (ends[1] - ends[0]) - 1.0
-    table = chebvander(np.linspace(-1.0, 1.0, len(places)), degree)
-    found = linprog(
-        table.mean(axis=0), A_ub=-chebvander(inside, degree), b_ub=-places[:, 1], bounds=(None, None)
-    )
-    return Chebyshev(np.asarray(found.x), domain=ends) if found.success else _bound_above(places, 0)
+def _off_between(made: SplineSurface, surface: CanalSurface, stops: FloatArray) -> FloatArray:
+    """How far a surface is from a canal half way between stops."""
+    middles = 0.5 * (stops[1:] + stops[:-1])
+    spots = np.array([(u, v) for u in middles for v in ACROSS])
+    return np.abs(surface.distance(made.points(spots))).reshape(-1, len(ACROSS)).max(axis=1)
+
+
+def _refined(stops: FloatArray, bad: NDArray[np.bool_]) -> FloatArray:
+    """Stops with others half way in bad intervals, and in those beside them."""
+    near = bad.copy()
+    near[1:] |= bad[:-1]
+    near[:-1] |= bad[1:]
+    return np.sort(np.concatenate([stops, 0.5 * (stops[1:] + stops[:-1])[near]]))
+
+
+def _bound_above(places: FloatArray, terms: int, period: float) -> Callable[[FloatArray], FloatArray]:
+    """The lowest function, on average, that lies above all of some places (u, v), shape (N, 2): a polynomial,
+    or, if it has a period, a sum of waves. terms : how many besides a constant; of waves twice so many."""
+    low, high = float(places[:, 0].min()), float(places[:, 0].max())
+
+    def table(u: FloatArray) -> FloatArray:
+        if period:
+            turns = math.tau * np.outer(u / period, np.arange(terms + 1))
+            return np.column_stack([np.cos(turns), np.sin(turns[:, 1:])])
+        waves: FloatArray = np.asarray(chebvander(2.0 * (u - low) / (high - low) - 1.0, terms), dtype=float)
+        return waves
+
+    even = table(np.linspace(low, high, len(places)))
+    cost, above = even.mean(axis=0), table(places[:, 0])
+    found = linprog(cost, A_ub=-above, b_ub=-places[:, 1], bounds=(None, None))
+    factors = np.asarray(found.x) if found.success else None
+    constant = float(places[:, 1].max())
+
+    def bound(u: FloatArray) -> FloatArray:
+        values: FloatArray = np.full(len(u), constant)
+        return values if factors is None else np.asarray(table(u) @ factors)
+
+    return bound

@@ -19,7 +19,7 @@ from .rolling import BEYOND, centers_across, corrected, rolled, rolled_on
 from .strips import Strip, TooLargeError, tips_of, turn_at, way_out
 
 NODES_OF_PIECE = (9, 17, 33, 65, 129, 257)
-NODES = (17, 33, 65, 129, 257, 513)
+NODES = (17, 33, 65, 129, 257, 513, 1025)
 FITTED = 2e-8
 """The canal is so near to both faces, as a share of the radius; but never farther than `CLOSE`."""
 
@@ -30,7 +30,7 @@ NEVER_NEARER, ROUGHEST = 0.03 * RESOLUTION, 5e-7
 MOST_NODES = 2000
 NEWTON_STEPS = 20
 TURN_KEPT = 1e-3
-MANY, HOPELESS = 65, 1e-3
+MANY, HOPELESS = 129, 1e-3
 """With so many points a canal that is off by so much, as a share of the radius, is given up."""
 
 ACROSS = np.linspace(0.0, 1.0, 9)

@@ -60,7 +60,7 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     most = asked[0] if len(asked) == 1 else 1.0
     together = [_all_passes, *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ())]
     first: ModellingError | None = None
-    for ways in (together, [_attempt_apart]):
+    for ways in (together, [_one_by_one], [_attempt_apart]):
         builds = [partial(_build, way, body, sizes, blend, most) for way in ways]
         for build in builds:
             try:
@@ -176,7 +176,6 @@ _MIXED_WAYS: tuple[Attempt, ...] = (
     partial(_all_passes, odd_first=False),
     partial(_all_passes, odd_first=False, to_tips=True),
     partial(_all_passes, to_tips=True),
-    _one_by_one,
 )
 """Where convex and concave edges meet: the odd one last; its chain going on to where the strips of the others
 meet smoothly."""

@@ -43,7 +43,7 @@ def centers_across(
     ways = ways / np.linalg.norm(ways, axis=1)[:, None]
     # the first guess keeps off the edge, where the distance of a narrow corner has no slope
     normals = [way_out(face) * face.surface.normals(points) for face in faces]
-    share = np.maximum(1.0 + (normals[0] * normals[1]).sum(axis=1), 0.1)[:, None]
+    share = np.maximum(1.0 + (normals[0] * normals[1]).sum(axis=1), 0.01)[:, None]
     off = np.full(len(points), d) if np.ndim(d) == 0 else np.asarray(d)
     return corrected(points + off[:, None] * (normals[0] + normals[1]) / share, points, ways, faces, off)
 
