@@ -27,10 +27,13 @@ CANAL_FIT = 1e-8
 """How far, as a share of the radius, the B-spline surface may be from the canal."""
 
 FEWEST_STOPS, CANAL_ROUNDS = 17, 12
+"""Stops of a piece to begin with, and how often they are made closer where the fit is off."""
+
 MANY_ROUNDS, HOPELESS = 5, 1e-3
 """After so many rounds a fit that is off by so much, as a share of the radius, is given up."""
 
 ACROSS = (0.0, 0.3, 0.5, 0.8, 1.0)
+"""Shares of the way across a canal at which a fit is measured."""
 
 RULED_ROOM = 0.02
 """A ruled surface reaches so far beyond its face, as a share of it."""

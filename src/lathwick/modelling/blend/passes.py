@@ -33,6 +33,7 @@ Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
 
 MOST_PASSES = 24
 MOST_CHAINS = 40
+"""More edges than this are not tried one chain after the other: that takes long."""
 
 
 @dataclass(frozen=True)
