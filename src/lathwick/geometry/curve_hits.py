@@ -14,13 +14,15 @@ from scipy.optimize import brentq
 
 from .curves import Circle, Curve, Line
 from .placement import FloatArray
-from .surfaces import PlaneSurface, Surface
+from .surfaces import CylinderSurface, PlaneSurface, Surface
 from .tolerance import RESOLUTION
-from .vector import distance, dot, sub
+from .vector import along, cross, distance, dot, norm, sub
 
 PER_TURN = 32
 GOLDEN = 0.5 * (3.0 - math.sqrt(5.0))
 NARROWING = 60
+LEVEL = 1e-12
+PARALLEL = 1e-12
 
 
 def curve_hits(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
@@ -31,6 +33,11 @@ def curve_hits(curve: Curve, t0: float, t1: float, closed: bool, surface: Surfac
             return _line_plane(curve, t0, t1, surface)
         if isinstance(curve, Circle):
             return _circle_plane(curve, t0, t1, closed, surface)
+    if isinstance(surface, CylinderSurface):
+        if isinstance(curve, Line):
+            return _line_cylinder(curve, t0, t1, surface)
+        if isinstance(curve, Circle) and norm(cross(curve.frame.normal, surface.frame.normal)) <= LEVEL:
+            return _level_circle_cylinder(curve, t0, t1, closed, surface)
     return _numeric(curve, t0, t1, closed, surface)
 
 
@@ -60,6 +67,13 @@ def _circle_plane(
     else:
         half = math.acos(max(-1.0, min(1.0, -c / reach)))
         turns = [middle - half, middle + half]
+    return _turns_within(circle, turns, t0, t1, closed, surface)
+
+
+def _turns_within(
+    circle: Circle, turns: Sequence[float], t0: float, t1: float, closed: bool, surface: Surface
+) -> list[float]:
+    """Angles where a circle is on a surface, those that lie in [t0, t1]; and the ends that are on it."""
     found = []
     slack = 2.0 * RESOLUTION / circle.radius
     for turn in turns:
@@ -71,6 +85,68 @@ def _circle_plane(
     if not closed:
         found += [t for t in (t0, t1) if abs(surface.gap(circle.point(t))) <= RESOLUTION]
     return _distinct(circle, found, t0, t1, closed)
+
+
+def _line_cylinder(line: Line, t0: float, t1: float, surface: CylinderSurface) -> list[float] | None:
+    """By the foot of the axis on the line; a touch within the resolution is one hit."""
+    axis, off = surface.frame.normal, sub(line.origin, surface.frame.origin)
+    along_axis = dot(line.direction, axis)
+    way, off = along(line.direction, axis, -along_axis), along(off, axis, -dot(off, axis))
+    ends = [abs(surface.gap(line.point(t))) <= RESOLUTION for t in (t0, t1)]
+    size = norm(way)
+    if size < PARALLEL:
+        return None if all(ends) else []
+    middle = -dot(off, way) / (size * size)
+    nearest = abs(dot(cross(way, off), axis)) / size
+    inner = surface.radius - nearest
+    if all(ends) and (abs(inner) <= RESOLUTION or not t0 < middle < t1):
+        return None  # the distance from the axis is largest at an end, and least at the foot
+    if abs(inner) <= RESOLUTION:
+        found = [middle]
+    elif inner < 0.0:
+        found = []
+    else:
+        half = math.sqrt(inner * (surface.radius + nearest)) / size
+        found = [middle - half, middle + half]
+    found = [t for t in found if t0 <= t <= t1]
+    found += [t for t, on in zip((t0, t1), ends, strict=True) if on]
+
+    def gap(t: float) -> float:
+        return surface.gap(line.point(t))
+
+    return _distinct(line, _without_noise(gap, found, (t0, t1)), t0, t1, False)
+
+
+def _level_circle_cylinder(
+    circle: Circle, t0: float, t1: float, closed: bool, surface: CylinderSurface
+) -> list[float] | None:
+    """A circle across the axis, as two circles in a plane; a touch within the resolution is one hit."""
+    u, v, _ = surface.frame.local(circle.frame.origin)
+    away = math.hypot(u, v)
+    least, most = surface.radius - away - circle.radius, surface.radius - abs(away - circle.radius)
+    if max(abs(least), abs(most)) <= RESOLUTION:
+        return None
+    if least > RESOLUTION or most < -RESOLUTION or away <= RESOLUTION:
+        return []
+    out = sub(circle.frame.origin, surface.frame.origin)
+    middle = math.atan2(dot(out, circle.frame.y), dot(out, circle.frame.x))
+    if least >= -RESOLUTION:
+        turns = [middle]
+    elif most <= RESOLUTION:
+        turns = [middle + math.pi]
+    else:
+        a, r, big = away, circle.radius, surface.radius
+        sine, cosine = (
+            (a + r - big) * (a + r + big),
+            (big - a + r) * (big + a - r),
+        )  # of half the angle, squared
+        half = 2.0 * math.atan2(math.sqrt(max(sine, 0.0)), math.sqrt(max(cosine, 0.0)))
+        turns = [middle - half, middle + half]
+    if not closed and all(abs(surface.gap(circle.point(t))) <= RESOLUTION for t in (t0, t1)):
+        extremes = ((middle, least), (middle + math.pi, most))
+        if all(abs(g) <= RESOLUTION for t, g in extremes if (t - t0) % math.tau < t1 - t0):
+            return None
+    return _turns_within(circle, turns, t0, t1, closed, surface)
 
 
 def _samples(curve: Curve, t0: float, t1: float) -> FloatArray:

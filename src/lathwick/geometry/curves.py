@@ -94,6 +94,14 @@ class Circle:
     def period(self) -> float:
         return math.tau
 
+    @property
+    def bounds(self) -> FloatArray:
+        """Exact smallest box around the whole circle, shape (2, 3)."""
+        o, x, y = self.frame.origin, self.frame.x, self.frame.y
+        reach = [self.radius * math.hypot(a, b) for a, b in zip(x, y, strict=True)]
+        return np.array([[c - r for c, r in zip(o, reach, strict=True)],
+                         [c + r for c, r in zip(o, reach, strict=True)]])  # fmt: skip
+
     def point(self, t: float) -> Vec3:
         return self.frame.point(self.radius * math.cos(t), self.radius * math.sin(t))
 

@@ -153,12 +153,11 @@ class BSpline:
     def length_between(self, t0: float, t1: float) -> float:
         """Length from t0 to t1, by quadrature on each of `parts`."""
         nodes, weights = QUADRATURE
-        total = 0.0
-        for a, b in _pairs(self.parts(t0, t1)):
-            half = 0.5 * (b - a)
-            speed = np.linalg.norm(self.derivatives(a + half * (nodes + 1)), axis=1)
-            total += half * float(speed @ weights)
-        return total
+        stops = np.array(self.parts(t0, t1))
+        half = 0.5 * np.diff(stops)
+        t = stops[:-1, None] + half[:, None] * (nodes + 1)
+        speed = np.linalg.norm(self.derivatives(t.ravel()), axis=1).reshape(t.shape)
+        return float(half @ (speed @ weights))
 
 
 def _pairs(stops: Sequence[float]) -> list[tuple[float, float]]:

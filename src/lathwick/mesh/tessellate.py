@@ -8,7 +8,7 @@ faces are halved until they do not.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,8 +22,8 @@ from .apart import told_apart
 from .bands import band_of, grid_of
 from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, strip, wall_ends, whole
-from .delaunay import triangulated
 from .finer import halve
+from .flat import flat_triangles, polygon_of
 from .mesh import IntArray, Mesh
 from .sampling import NEAREST, Samples, Tolerance, TooCoarseError
 from .slits import Slit, slit_for
@@ -37,6 +37,10 @@ SAME_SHARE = 1e-9
 """Points of two edges at shares of their length nearer than this are one above the other."""
 
 MOST_ROUNDS = 6
+
+
+Walls = Mapping[Face, tuple[Coedge, Coedge]]
+"""The two curved ends of each face that is a strip between them."""
 
 
 def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_ANGLE) -> Mesh:
@@ -65,9 +69,10 @@ def tessellate_by_face(
     parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
     finer = dict.fromkeys(body.brep_faces, tolerance)
     slits: dict[Face, Slit] = {}
+    walls = {face: ends for face in body.brep_faces if (ends := wall_ends(face)) is not None}
     for _ in range(MOST_ROUNDS):
-        samples, polygons = _sound_samples(body, edges, parameters)
-        made = _filled(body, samples, polygons, finer, slits, reach)
+        samples, polygons = _sound_samples(body, walls, edges, parameters)
+        made = _filled(body, samples, polygons, walls, finer, slits, reach)
         if isinstance(made, _Filled):
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
             starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
@@ -174,6 +179,7 @@ def _filled(
     body: Body,
     samples: Samples,
     polygons: dict[Face, list[list[int]]],
+    walls: Walls,
     finer: dict[Face, Tolerance],
     slits: dict[Face, Slit],
     reach: float,
@@ -187,11 +193,10 @@ def _filled(
     failed: list[Face] = []
     for face in body.brep_faces:
         if face in polygons:
-            triangles.append(_flat(face, polygons[face], points))
+            triangles.append(flat_triangles(face, polygons[face], points))
             continue
-        ends = wall_ends(face)
-        if ends is not None:
-            triangles.append(strip(ends, samples))
+        if face in walls:
+            triangles.append(strip(walls[face], samples))
             continue
         band = band_of(face)
         grid = None if band is None else grid_of(face, band, samples, border, finer[face], reach)
@@ -229,11 +234,11 @@ def _name(face: Face) -> str:
 
 
 def _sound_samples(
-    body: Body, edges: Sequence[Edge], parameters: dict[Edge, FloatArray]
+    body: Body, walls: Walls, edges: Sequence[Edge], parameters: dict[Edge, FloatArray]
 ) -> tuple[Samples, dict[Face, list[list[int]]]]:
     """Edge samples with which no planar face crosses itself or one in its plane, and the boundaries."""
     for _ in range(MOST_HALVINGS):
-        _agree(body, parameters)
+        _agree(body, walls, parameters)
         samples = Samples(edges, parameters)
         points = samples.points()
         rings = {
@@ -257,7 +262,7 @@ def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Fac
     thin = [face for face, of_face in rings.items() if min(map(len, of_face)) < 3]
     if thin:
         return thin
-    polygons = {face: _polygon(face, ring, points) for face, ring in rings.items()}
+    polygons = {face: polygon_of(face, ring, points) for face, ring in rings.items()}
     crossed = dict.fromkeys(
         face
         for face, polygon in polygons.items()
@@ -316,15 +321,14 @@ def _unpinched(ring: list[int]) -> list[list[int]]:
     return [*found, path]
 
 
-def _agree(body: Body, parameters: dict[Edge, FloatArray]) -> None:
+def _agree(body: Body, walls: Walls, parameters: dict[Edge, FloatArray]) -> None:
     """Give both ends of each wall, which are one profile at two heights, the same parameters."""
-    walls = [ends for face in body.brep_faces if (ends := wall_ends(face)) is not None]
     bands = [band for face in body.brep_faces if (band := band_of(face)) is not None]
-    walls += [pair for band in bands for pair in band.pairs()]
+    pairs = [*walls.values(), *(pair for band in bands for pair in band.pairs())]
     changed = True
     while changed:
         changed = False
-        for one, two in walls:
+        for one, two in pairs:
             a, b = one.edge, two.edge
             if len(parameters[a]) != len(parameters[b]):
                 shares = [(parameters[e] - e.t0) / (e.t1 - e.t0) for e in (a, b)]
@@ -350,41 +354,3 @@ def _beyond(body: Body, face: Face, loop: Loop, samples: Samples, number: dict[E
         label = number[other] if other.surface.kind == "plane" else number[coedge.edge]
         after += [label] * (len(samples.along(coedge)) - 1)
     return np.column_stack([np.roll(after, 1), after])
-
-
-def _polygon(face: Face, rings: Sequence[list[int]], points: FloatArray) -> shapely.Polygon:
-    outer, *holes = (face.surface.parameters(points[ring]) for ring in rings)
-    return shapely.Polygon(outer, holes)
-
-
-def _flat(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
-    """Constrained Delaunay triangles of a planar face, no new vertices; shape (T, 3)."""
-    polygon = _polygon(face, rings, points)
-    if not polygon.is_valid:
-        return _flat_pinched(face, rings, points)
-    cells = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon))
-    corners = cells.reshape(-1, 4, 2)[:, :3]
-    index = {
-        (u, v): i
-        for ring in rings
-        for i, (u, v) in zip(ring, face.surface.parameters(points[ring]).tolist(), strict=True)
-    }
-    triangles = np.array([index[u, v] for u, v in corners.reshape(-1, 2).tolist()], dtype=np.int64)
-    triangles = triangles.reshape(-1, 3)
-    count = sum(map(len, rings))
-    if len(index) != count or len(triangles) != count + 2 * len(rings) - 4:
-        raise ModellingError("a planar face could not be triangulated; please report the part")
-    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    clockwise = one[:, 0] * two[:, 1] < one[:, 1] * two[:, 0]
-    flip = clockwise if face.outward else ~clockwise
-    triangles[flip] = triangles[flip][:, ::-1]
-    return triangles
-
-
-def _flat_pinched(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
-    """As `_flat`, for a face whose rings pass a point more than once."""
-    index = np.array(list(dict.fromkeys(i for ring in rings for i in ring)))
-    place = {i: k for k, i in enumerate(index.tolist())}
-    sides = [(place[a], place[b]) for ring in rings for a, b in zip(ring, [*ring[1:], ring[0]], strict=True)]
-    triangles = index[triangulated(face.surface.parameters(points[index]), np.array(sides))]
-    return triangles if face.outward else triangles[:, ::-1]

@@ -116,7 +116,7 @@ def cone(
             )
             loops.append(Loop((Coedge(rim, not outward),)))
     wall = Face(_wall(on, r1, r2, tall), True, tuple(loops), (FaceName(step, "side"),))
-    return Body.made([Lump(Shell((*faces, wall)))], unit)
+    return Body.built([Lump(Shell((*faces, wall)))], unit)
 
 
 def _wall(on: Plane, r1: float, r2: float, height: float) -> Surface:
@@ -139,7 +139,7 @@ def _wall(on: Plane, r1: float, r2: float, height: float) -> Surface:
 def sphere(radius: float, *, on: Plane = XY, unit: str = "mm", step: str = "") -> Body:
     """A sphere about the origin of `on`. One face, `side`, without edges."""
     surface = SphereSurface(on, size(radius, "radius"))
-    return Body.made([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
+    return Body.built([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
 
 
 def torus(major: float, minor: float, *, on: Plane = XY, unit: str = "mm", step: str = "") -> Body:
@@ -150,7 +150,7 @@ def torus(major: float, minor: float, *, on: Plane = XY, unit: str = "mm", step:
     big, small = size(major, "major"), size(minor, "minor")
     if not big > small + RESOLUTION:
         raise ModellingError(f"a torus needs a major radius above the minor {small:g}, got {big:g}")
-    return Body.made(
+    return Body.built(
         [Lump(Shell((Face(TorusSurface(on, big, small), True, (), (FaceName(step, "side"),)),)))], unit
     )
 

@@ -18,11 +18,7 @@ def transformed(body: Body, motion: Motion) -> Body:
     lumps = _Transformer(motion).lumps(body)
     if motion.factor != 1.0:
         return Body.made(lumps, body.unit)
-    image = Body(lumps, body.unit)  # as valid as the body is
-    reach = max(abs(c) for corner in image.bounds for c in corner)
-    if reach > LARGEST:
-        raise ModellingError(f"the body would lie {reach:g} from the origin, more than {LARGEST:g}")
-    return image
+    return Body.built(lumps, body.unit)
 
 
 class _Transformer:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.tolerance import ANGULAR
+from ..geometry.tolerance import ANGULAR, LARGEST
 from ..geometry.vector import Vec3, cross, distance, dot, norm
 from .boxes import extreme_points
 from .brep import Coedge, Edge, Face, Lump, Vertex
@@ -32,8 +32,9 @@ SMOOTH = 1e-6
 class Body:
     """A valid solid: one or more lumps of material, exact faces, in the length unit `unit`.
 
-    Bodies come from modelling operations and never change. `Body.made` is the only door: it
-    raises ModellingError if the faces do not bound a solid.
+    Bodies come from modelling operations and never change. `Body.made` is the usual door: it
+    raises ModellingError if the faces do not bound a solid. Solids that cannot be wrong, as a
+    cylinder is, come by `Body.built`.
     """
 
     def __init__(self, pieces: tuple[Lump, ...], unit: str) -> None:
@@ -47,6 +48,16 @@ class Body:
         problems = body.check()
         if problems:
             raise ModellingError(f"the result is no valid solid: {problems[0]}")
+        return body
+
+    @classmethod
+    def built(cls, pieces: Iterable[Lump], unit: str) -> Body:
+        """Wrap lumps that bound a solid by the way they are built, as images of a body do: of those only
+        the place can be wrong. Raises ModellingError for one too far away."""
+        body = cls(tuple(pieces), unit)
+        reach = float(np.abs(body._box).max())
+        if reach > LARGEST:
+            raise ModellingError(f"the body would lie {reach:g} from the origin, more than {LARGEST:g}")
         return body
 
     def __repr__(self) -> str:
@@ -80,8 +91,14 @@ class Body:
     @property
     def bounds(self) -> tuple[Vec3, Vec3]:
         """Lowest and highest corner of the exact bounding box, sides along X, Y and Z."""
+        low, high = self._box.tolist()
+        return _triple(low), _triple(high)
+
+    @cached_property
+    def _box(self) -> FloatArray:
+        """As `bounds`, shape (2, 3)."""
         table = np.concatenate([face_bounds(face) for face in self.brep_faces])
-        return _triple(table.min(axis=0).tolist()), _triple(table.max(axis=0).tolist())
+        return np.array([table.min(axis=0), table.max(axis=0)])
 
     @property
     def lumps(self) -> int:

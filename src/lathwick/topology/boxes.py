@@ -13,7 +13,7 @@ from ..geometry.spline import sign_changes
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Face
-from .windings import loop_path, winding
+from .windings import loop_outline, winding
 
 SAMPLES = 129
 
@@ -41,7 +41,7 @@ def _box_of(face: Face) -> FloatArray:
 
 def _holds_tip(face: Face) -> bool:
     """Whether the tip of its cone lies inside a face: its loops go round it once in all."""
-    turns = [winding(loop_path(loop, face.surface), face.surface)[0] for loop in face.loops]
+    turns = [winding(loop_outline(loop, face.surface), face.surface)[0] for loop in face.loops]
     return sum(turns) != 0
 
 

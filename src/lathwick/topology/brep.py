@@ -19,7 +19,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..geometry.curves import Curve
+from ..geometry.curves import Circle, Curve
 from ..geometry.placement import FloatArray
 from ..geometry.surfaces import Surface
 from ..geometry.vector import Vec3, negated
@@ -47,13 +47,23 @@ class Edge:
     def is_closed(self) -> bool:
         return self.start is None
 
-    @property
+    @cached_property
     def length(self) -> float:
         return self.curve.length(self.t0, self.t1)
+
+    def between(self, start: Vertex | None, end: Vertex | None) -> Edge:
+        """The same piece of curve between other vertices; what has been measured of it is kept."""
+        edge = Edge(self.curve, self.t0, self.t1, start, end)
+        for measure in ("length", "bounds"):
+            if measure in self.__dict__:
+                edge.__dict__[measure] = self.__dict__[measure]
+        return edge
 
     @cached_property
     def bounds(self) -> FloatArray:
         """Exact smallest box, shape (2, 3)."""
+        if self.is_closed and isinstance(self.curve, Circle):
+            return self.curve.bounds
         t = [self.t0, self.t1, *self.curve.extremes(self.t0, self.t1)]
         points = self.curve.points(np.array(t))
         return np.array([points.min(axis=0), points.max(axis=0)])

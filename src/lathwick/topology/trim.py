@@ -18,6 +18,7 @@ from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Coedge, Edge, Face
+from .round_trim import RoundLoops, has_round_loops
 from .windings import periods, unrolled
 
 IntArray = NDArray[np.intp]
@@ -52,6 +53,7 @@ class TrimmedRegion:
         self.surface: Surface = _away_from(face) if isinstance(face.surface, SphereSurface) else face.surface
         self._periods = periods(self.surface)
         self._levels: list[_Paths] = []
+        self._circles = RoundLoops(face) if has_round_loops(face) else None
 
     def states(self, points: FloatArray, tolerance: float = RESOLUTION) -> IntArray:
         """INSIDE, ON (the boundary, within `tolerance`) or OUTSIDE of points on the surface, shape (N, 3);
@@ -59,6 +61,9 @@ class TrimmedRegion:
         found = np.full(len(points), INSIDE, dtype=np.intp)
         if not self._coedges or not len(points):
             return found
+        if self._circles is not None:
+            gaps, sides = self._circles.gaps(points)
+            return np.where(gaps <= tolerance, ON, np.where(sides > 0.0, INSIDE, OUTSIDE)).astype(np.intp)
         todo = np.arange(len(points))
         for level in range(LEVELS):
             paths = self._paths(level)

@@ -13,7 +13,7 @@ from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
-from .windings import keeps_handle, loop_path, signed_area, winding
+from .windings import keeps_handle, loop_outline, signed_area, winding
 
 SAMPLES = 5
 MAX_LISTED = 20
@@ -157,7 +157,7 @@ def _part_problems(shell: Shell) -> Iterator[Problem]:
         if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
             continue
         sign = 1.0 if face.outward else -1.0
-        paths = [loop_path(loop, face.surface) for loop in face.loops]
+        paths = [loop_outline(loop, face.surface) for loop in face.loops]
         turns = [winding(path, face.surface)[0] * sign for path in paths]
         outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
         if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:

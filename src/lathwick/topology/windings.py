@@ -7,12 +7,16 @@ import math
 import numpy as np
 
 from ..geometry.canal import CanalSurface
+from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
 from ..geometry.ruled import RuledSurface
 from ..geometry.surfaces import ExtrudedSurface, Surface
+from ..geometry.vector import dot
 from .brep import Coedge, Face, Loop
 
 SAMPLES = 33
+TURN = np.column_stack([f(np.linspace(0.0, math.tau, SAMPLES)) for f in (np.cos, np.sin)])
+"""Points once round the unit circle."""
 
 
 def periods(surface: Surface) -> tuple[float, float]:
@@ -49,6 +53,30 @@ def loop_path(loop: Loop, surface: Surface) -> FloatArray:
     """Parameters once round a loop, without jumps, shape (N, 2); the last row closes the path."""
     points = np.concatenate([along(c) for c in loop.coedges])
     return unrolled(surface.parameters(points), surface)
+
+
+def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> FloatArray | None:
+    """Parameters once round a full circle on a plane, or its two ends alone where it is level on a
+    cylinder or a cone: enough for `winding` and `signed_area`. None on other surfaces."""
+    if surface.kind == "plane":
+        uv = surface.frame.locals(circle.frame.points(circle.radius * TURN))[:, :2]
+        return np.asarray(uv if forward else uv[::-1])
+    if surface.kind not in ("cylinder", "cone"):
+        return None
+    start = surface.parameters(np.array([circle.point(t0)]))
+    agrees = dot(circle.frame.normal, surface.frame.normal) > 0.0
+    turn = math.tau if forward is agrees else -math.tau
+    return np.concatenate([start, start + np.array([turn, 0.0])])
+
+
+def loop_outline(loop: Loop, surface: Surface) -> FloatArray:
+    """As `loop_path`, in the shortest form that `winding` and `signed_area` need."""
+    first = loop.coedges[0]
+    if len(loop.coedges) == 1 and isinstance(first.edge.curve, Circle):
+        path = ring_path(first.edge.curve, first.edge.t0, first.forward, surface)
+        if path is not None:
+            return path
+    return loop_path(loop, surface)
 
 
 def winding(path: FloatArray, surface: Surface) -> tuple[int, int]:

@@ -221,7 +221,9 @@ class _Products:
 
     def _validation(self, solids: Sequence[Solid], shape_of: str) -> None:
         """Volume, area and centroid of all that is in a product."""
-        whole = mass_properties([face for s in solids for face in s.body.brep_faces])
+        whole = solids[0].body.mass_properties if len(solids) == 1 else (
+            mass_properties([face for s in solids for face in s.body.brep_faces])
+        )  # fmt: skip
         measures = (
             ("volume", "VOLUME_MEASURE", whole.volume, 3),
             ("surface area", "AREA_MEASURE", whole.area, 2),

@@ -6,17 +6,21 @@ bounds the same cell. On planes and wherever one cycle only can be the outer one
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
 
+from ...geometry.curves import Circle
 from ...geometry.placement import FloatArray
 from ...geometry.surfaces import Surface
-from ...topology.brep import Coedge, Edge, Face, Loop
+from ...geometry.vector import Vec3
+from ...topology.brep import Coedge, Edge, Face, Loop, Vertex
 from ...topology.trim import TrimmedRegion
-from ...topology.windings import signed_area, unrolled, winding
+from ...topology.windings import ring_path, signed_area, unrolled, winding
 from .cells import Cycle
+from .fragments import Fragment
+from .nesting import nested
+from .tubes import on_a_tube
 
 SAMPLES = 33
 
@@ -46,12 +50,16 @@ def same_cells(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     paths = [_path(cycle, surface) for cycle in cycles]
     sign = 1.0 if face.outward else -1.0
     if surface.kind == "plane":
-        return _nested(paths, [sign * signed_area(path) for path in paths])
+        return nested(paths, [sign * signed_area(path) for path in paths])
     turns = [winding(path, surface) for path in paths]
     if surface.kind == "spline" and not any(t[0] for t in turns):
-        return _nested(paths, [sign * signed_area(path) for path in paths])
+        return nested(paths, [sign * signed_area(path) for path in paths])
     if surface.kind in ("cylinder", "cone", "spline") and _is_one_cell(turns, paths, sign):
         return [(0, k) for k in range(1, len(cycles))]
+    if surface.kind == "cylinder":
+        pairs = on_a_tube(turns, paths, sign)
+        if pairs is not None:
+            return pairs
     return _reached(face, cycles)
 
 
@@ -65,6 +73,11 @@ def _is_one_cell(turns: Sequence[tuple[int, int]], paths: Sequence[FloatArray], 
 
 def _path(cycle: Cycle, surface: Surface) -> FloatArray:
     """(u, v) once round a cycle."""
+    ring, forward = cycle.halves[0]
+    if ring.is_ring and isinstance(ring.curve, Circle):
+        path = ring_path(ring.curve, ring.t0, forward, surface)
+        if path is not None:
+            return path
     found = []
     for fragment, forward in cycle.halves:
         count = 2 if fragment.curve.kind == "line" else SAMPLES
@@ -74,41 +87,6 @@ def _path(cycle: Cycle, surface: Surface) -> FloatArray:
     return unrolled(surface.parameters(points), surface)
 
 
-def _nested(paths: Sequence[FloatArray], areas: Sequence[float]) -> list[tuple[int, int]]:
-    """Every hole with the smallest outline around it."""
-    outers = sorted((i for i, area in enumerate(areas) if area > 0), key=lambda i: areas[i])
-    holes = [i for i, area in enumerate(areas) if area <= 0]
-    if len(outers) == 1:
-        return [(outers[0], hole) for hole in holes]
-    boxes = [(p.min(axis=0), p.max(axis=0)) for p in paths]
-    pairs = []
-    for hole in holes:
-        low, high = boxes[hole]
-        for outer in outers:
-            bottom, top = boxes[outer]
-            slack = 1e-9 * (top - bottom).max()
-            if areas[outer] <= -areas[hole] * (1 + 1e-9) or (low < bottom - slack).any():
-                continue
-            if (high > top + slack).any() or not _encloses(paths[outer], paths[hole]):
-                continue
-            pairs.append((outer, hole))
-            break
-    return pairs
-
-
-def _encloses(outer: FloatArray, inner: FloatArray) -> bool:
-    """Whether most of the middles along `inner` lie within the polygon `outer`."""
-    middles = 0.5 * (inner[:-1] + inner[1:])
-    votes = sum(_winds(outer, p) for p in middles[:: max(1, len(middles) // 7)])
-    return votes > len(middles[:: max(1, len(middles) // 7)]) / 2
-
-
-def _winds(polygon: FloatArray, p: FloatArray) -> bool:
-    a, b = polygon[:-1] - p, polygon[1:] - p
-    turn = np.arctan2(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0], (a * b).sum(axis=1)).sum()
-    return abs(float(turn)) > math.pi
-
-
 def _reached(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     """By paths from each cycle to every other."""
     loops: list[Loop] = []
@@ -116,9 +94,14 @@ def _reached(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     for number, cycle in enumerate(cycles):
         coedges = []
         for fragment, forward in cycle.halves:
-            edge = Edge(fragment.curve, fragment.t0, fragment.t1, None, None)
+            start, end = (None, None) if fragment.is_ring else map(Vertex, _ends(fragment))
+            edge = Edge(fragment.curve, fragment.t0, fragment.t1, start, end)
             coedges.append(Coedge(edge, forward))
             owner[len(owner)] = number
         loops.append(Loop(tuple(coedges)))
     region = TrimmedRegion(Face(face.surface, face.outward, tuple(loops)))
     return region.linked([owner[i] for i in range(len(owner))])
+
+
+def _ends(fragment: Fragment) -> tuple[Vec3, Vec3]:
+    return fragment.curve.point(fragment.t0), fragment.curve.point(fragment.t1)

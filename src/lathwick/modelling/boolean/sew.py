@@ -316,7 +316,7 @@ class _Assembly:
                 continue
             if link.fragment.is_ring:
                 f = link.fragment
-                made[id(link)] = (Edge(f.curve, f.t0, f.t1, None, None), True)
+                made[id(link)] = (_edge(f, None, None), True)
                 continue
             chain = self._chain(link, smooth, at_fan)
             self._join(chain, smooth, made)
@@ -347,19 +347,17 @@ class _Assembly:
     ) -> None:
         first, forward = chain[0]
         last, last_forward = chain[-1]
-        f = first.fragment
         start_fan, end_fan = self._fan_of[id(first), forward], self._fan_of[id(last), not last_forward]
-        start, end = tail((f, forward)), head((last.fragment, last_forward))
-        curve = f.curve
-        if len(chain) == 1:
-            t0, t1, way = f.t0, f.t1, forward
-        else:
+        start, end = tail((first.fragment, forward)), head((last.fragment, last_forward))
+        whole, way = first.fragment, forward
+        if len(chain) > 1:
             t0, t1, way = self._range(chain)
+            whole = Fragment(whole.curve, t0, t1, -1, -1)
         if start_fan == end_fan and start_fan in smooth:
-            edge = Edge(curve, t0, t1, None, None)
+            edge = _edge(whole, None, None)
         else:
             ends = (self._vertex(start_fan, start), self._vertex(end_fan, end))
-            edge = Edge(curve, t0, t1, *(ends if way else ends[::-1]))
+            edge = _edge(whole, *(ends if way else ends[::-1]))
         for link, runs in chain:
             made[id(link)] = (edge, runs is way)
 
@@ -449,6 +447,15 @@ def _reach(loop: Loop) -> float:
     low = np.min([c.edge.bounds[0] for c in loop.coedges], axis=0)
     high = np.max([c.edge.bounds[1] for c in loop.coedges], axis=0)
     return float(np.linalg.norm(high - low))
+
+
+def _edge(fragment: Fragment, start: Vertex | None, end: Vertex | None) -> Edge:
+    """An edge on a fragment; on the whole of an edge of the bodies, that edge with other vertices."""
+    curve, t0, t1 = fragment.curve, fragment.t0, fragment.t1
+    for edge in fragment.edges:
+        if edge.curve is curve and edge.t0 == t0 and edge.t1 == t1:
+            return edge.between(start, end)
+    return Edge(curve, t0, t1, start, end)
 
 
 def _runs_on(one: tuple[_Link, bool], two: tuple[_Link, bool]) -> bool:
