@@ -7,6 +7,7 @@ four of them would run along it. All but one of the lumps get a corner in the mi
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
@@ -14,6 +15,9 @@ from ..geometry.tolerance import RESOLUTION
 from .mesh import IntArray
 
 MOST_PASSES = 50
+
+MULTIPLIERS = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
+"""Odd numbers without a pattern."""
 
 FAR_APART = 4.0 * RESOLUTION
 """Corners that are one in a file but farther apart than this do not come from lumps that touch."""
@@ -38,15 +42,22 @@ def told_apart(
 
 def _doubled_sides(points: FloatArray, triangles: IntArray) -> IntArray:
     """Of sides that lie on each other all but the first, as pairs of points in ascending order, (K, 2)."""
-    places, first, place = np.unique(
-        points.astype(np.float32), axis=0, return_index=True, return_inverse=True
-    )
+    stored = points.astype(np.float32) + np.float32(0.0)  # without negative zeros
+    if _all_distinct(stored):
+        return np.zeros((0, 2), dtype=np.int64)
+    places, first, place = np.unique(stored, axis=0, return_index=True, return_inverse=True)
     gaps = np.abs(points - points[first][place.ravel()])
     if len(places) == len(points) or gaps.max() > FAR_APART:  # what a file cannot hold is not for here
         return np.zeros((0, 2), dtype=np.int64)
     sides = np.unique(np.sort(_sides(triangles), axis=1), axis=0)
     ends = np.sort(place.ravel()[sides], axis=1)
     return np.delete(sides, np.unique(ends, axis=0, return_index=True)[1], axis=0)
+
+
+def _all_distinct(stored: NDArray[np.float32]) -> bool:
+    """Whether no two rows have the same sum of multiples of their bits; if so no two rows are the same."""
+    keys = np.sort(stored.view(np.uint32).astype(np.uint64) @ MULTIPLIERS)
+    return bool((keys[1:] != keys[:-1]).all())
 
 
 def _sides(triangles: IntArray) -> IntArray:

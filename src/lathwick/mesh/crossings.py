@@ -9,6 +9,7 @@ Source: Moller & Trumbore, "Fast, minimum storage ray/triangle intersection", J.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -17,6 +18,7 @@ import shapely
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
+from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.vector import cross, norm
 from ..topology.body import Body
 from ..topology.boxes import overlapping
@@ -54,10 +56,9 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     """
     faces = body.brep_faces
     corners = mesh.points[mesh.rows]
-    a, b, c = (corners[:, k] for k in range(3))
-    low, high = np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
-    first = mesh.starts[:-1]
-    boxes = np.stack([np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)], axis=1)
+    first, all_corners = 3 * mesh.starts[:-1], corners.reshape(-1, 3)
+    boxes = np.stack([f.reduceat(all_corners, first) for f in (np.minimum, np.maximum)], axis=1)
+    boxed: dict[int, FloatArray] = {}
     safe = _steep_pairs(body)
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
@@ -68,12 +69,19 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
         if (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4):
             continue
         reach = 2.0 * (chords[i] + chords[j])
+        if _nested_tubes(faces[i].surface, faces[j].surface, reach):
+            continue
         order = ((i, j), (j, i)) if faces[j].surface.kind == "plane" else ((j, i), (i, j))
         sets = []
         for k, other in order:
-            rows = np.arange(mesh.starts[k], mesh.starts[k + 1])
-            meets = (low[rows] <= boxes[other, 1]).all(axis=1) & (high[rows] >= boxes[other, 0]).all(axis=1)
-            sets.append(_beside(corners, rows[meets], faces[other], reach))
+            rows = slice(mesh.starts[k], mesh.starts[k + 1])
+            if k not in boxed:
+                boxed[k] = np.stack([corners[rows].min(axis=1), corners[rows].max(axis=1)])
+            meets = (boxed[k][0] <= boxes[other, 1]).all(axis=1) & (boxed[k][1] >= boxes[other, 0]).all(
+                axis=1
+            )
+            chosen = rows.start + np.flatnonzero(meets)
+            sets.append(_beside(corners, chosen, faces[other], reach))
             if not len(sets[-1]):
                 break
         if len(sets) == 2 and len(sets[1]) and _any_cross(corners, mesh.rows, *sets):
@@ -130,6 +138,16 @@ def _upright(one: Face, two: Face) -> bool:
     """Whether one of two faces is flat, and the other a cylinder at a right angle to it."""
     axes = [face.surface.frame.normal for face in (one, two)]
     return "cylinder" in (one.surface.kind, two.surface.kind) and norm(cross(*axes)) < INNER
+
+
+def _nested_tubes(one: Surface, two: Surface, reach: float) -> bool:
+    """Whether two surfaces are cylinders one in the other, or side by side, farther apart than `reach`."""
+    if not (isinstance(one, CylinderSurface) and isinstance(two, CylinderSurface)):
+        return False
+    if norm(cross(one.frame.normal, two.frame.normal)) > INNER:
+        return False
+    between = math.hypot(*one.frame.local(two.frame.origin)[:2])
+    return abs(one.radius - two.radius) > between + reach or between > one.radius + two.radius + reach
 
 
 def _beside(corners: FloatArray, chosen: IntArray, other: Face, reach: float) -> IntArray:

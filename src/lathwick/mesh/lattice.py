@@ -129,8 +129,9 @@ def _connected(quads: IntArray, count: int) -> NDArray[np.int32]:
     sides = np.sort(_sides(quads), axis=1)
     keys = sides[:, 0] * count + sides[:, 1]
     owner = np.tile(np.arange(len(quads)), 4)
-    order = np.argsort(keys, kind="stable")
-    same = np.flatnonzero(keys[order][1:] == keys[order][:-1])
+    order = np.argsort(keys)
+    ordered = keys[order]
+    same = np.flatnonzero(ordered[1:] == ordered[:-1])
     links = (owner[order[same]], owner[order[same + 1]])
     graph = coo_array((np.ones(len(same), dtype=bool), links), shape=(len(quads), len(quads)))
     label: NDArray[np.int32] = connected_components(graph, directed=False)[1]
@@ -140,9 +141,11 @@ def _connected(quads: IntArray, count: int) -> NDArray[np.int32]:
 def _outer_sides(quads: IntArray, count: int) -> IntArray:
     """Sides that only one quad has, the way it runs along them."""
     sides = _sides(quads)
-    low, high = sides.min(axis=1), sides.max(axis=1)
-    _, index, uses = np.unique(low * count + high, return_index=True, return_counts=True)
-    return sides[index[uses == 1]]
+    keys = sides.min(axis=1) * count + sides.max(axis=1)
+    order = np.argsort(keys)
+    ordered = keys[order]
+    fresh = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
+    return sides[np.sort(order[fresh[1:] & fresh[:-1]])]
 
 
 # ---------------------------------------------------------------------- torus
