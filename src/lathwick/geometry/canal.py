@@ -20,7 +20,7 @@ import numpy as np
 from .placement import FloatArray, Plane
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
-from .vector import Vec3
+from .vector import Vec3, norm, scaled, sub
 
 NOWHERE = 1e-300
 ROOM = 1.1
@@ -88,8 +88,8 @@ class CanalSurface:
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`."""
-        x, y, z = self.normals(np.array([point]))[0].tolist()
-        return (x, y, z)
+        off = sub(point, self.spine.point(self._nearest_one(point)))
+        return scaled(off, 1.0 / max(norm(off), NOWHERE))
 
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
@@ -98,7 +98,7 @@ class CanalSurface:
 
     def gap(self, point: Vec3) -> float:
         """Signed distance of one point, positive outside."""
-        return float(self.distance(np.array([point]))[0])
+        return math.dist(point, self.spine.point(self._nearest_one(point))) - self.radius
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""
@@ -154,6 +154,9 @@ class CanalSurface:
 
     def _nearest(self, points: FloatArray) -> FloatArray:
         return self.spine.nearest(points)
+
+    def _nearest_one(self, point: Vec3) -> float:
+        return self.spine.parameter(point)
 
     def _axes(self, u: FloatArray) -> tuple[FloatArray, FloatArray]:
         """The directions of v = 0 and of a quarter turn, each (N, 3)."""

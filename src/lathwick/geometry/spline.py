@@ -6,21 +6,27 @@ from a dense sample. Source: Piegl & Tiller, The NURBS Book, ch. 2, 6.1 and 9.2.
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_right
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Any, ClassVar, Self
+from typing import Any, ClassVar, Self, TypeAlias
 
 import numpy as np
 
 from .placement import FloatArray
-from .vector import Vec3
+from .vector import Vec3, unit
 
 GRID = 192
 """About as many places along a curve start the search for its nearest point."""
 
 NEWTON_ROUNDS = 12
+SETTLED = 1e-10
+"""A step of Newton's method, as a share of the curve, after which the next would be lost in rounding."""
+
 HALVINGS = 50
 SPANS_TOGETHER = 4
 SHORTEST_SPAN = 1e-11
@@ -119,7 +125,7 @@ class BSpline:
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
             safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
             moved = self.kept(u - slope / safe)
-            done = np.abs(moved - u).max(initial=0.0) <= 1e-15 * (self.high - self.low)
+            done = np.abs(moved - u).max(initial=0.0) <= SETTLED * (self.high - self.low)
             u = moved
             if done:
                 break
@@ -164,6 +170,27 @@ def _pairs(stops: Sequence[float]) -> list[tuple[float, float]]:
     return list(pairwise(stops))
 
 
+Polynomials: TypeAlias = tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]
+"""Coefficients of x, y and z, of the highest power first."""
+
+
+def _value(coefficients: tuple[float, ...], h: float) -> float:
+    value = 0.0
+    for c in coefficients:
+        value = value * h + c
+    return value
+
+
+def _slopes(coefficients: tuple[float, ...], h: float) -> Vec3:
+    """A polynomial's value, first and second derivative, by Horner's scheme."""
+    value = first = half = 0.0
+    for c in coefficients:
+        half = half * h + first
+        first = first * h + value
+        value = value * h + c
+    return value, first, 2.0 * half
+
+
 @dataclass(frozen=True, eq=False)
 class SplineCurve(BSpline):
     """A B-spline in space, as an edge's curve; answers the protocol of `curves.Curve`."""
@@ -202,17 +229,57 @@ class SplineCurve(BSpline):
             return t
         return np.where(t > self.high, self.low + (t - self.low) % self.period, t)
 
+    @cached_property
+    def _pieces(self) -> tuple[list[float], list[Polynomials]]:
+        """Where the polynomials of the curve begin, and their coefficients for one point at a time."""
+        begins = np.unique(self.knots)[:-1]
+        powers = range(self.degree, -1, -1)
+        rows = np.array([self._curve(begins, nu=m) / math.factorial(m) for m in powers])
+        table = rows.transpose(1, 2, 0).tolist()
+        return begins.tolist(), [(tuple(x), tuple(y), tuple(z)) for x, y, z in table]
+
+    def _place(self, t: float) -> tuple[Polynomials, float]:
+        """The polynomials of the coordinates at a parameter, and how far it is from where they begin."""
+        if self.period and t > self.high:
+            t = self.low + (t - self.low) % self.period
+        begins, table = self._pieces
+        k = max(0, bisect_right(begins, t) - 1)
+        return table[k], float(t) - begins[k]
+
     def point(self, t: float) -> Vec3:
-        x, y, z = self.points(np.array([t]))[0].tolist()
-        return (x, y, z)
+        (x, y, z), h = self._place(t)
+        return (_value(x, h), _value(y, h), _value(z, h))
 
     def tangent(self, t: float) -> Vec3:
-        d = self.derivatives(np.array([t]))[0]
-        x, y, z = (d / np.linalg.norm(d)).tolist()
-        return (x, y, z)
+        (x, y, z), h = self._place(t)
+        return unit((_slopes(x, h)[1], _slopes(y, h)[1], _slopes(z, h)[1]))
 
     def parameter(self, point: Vec3) -> float:
-        return float(self.nearest(np.array([point]))[0])
+        """As `nearest`, of one point."""
+        t, tree = self._grid
+        u = float(t[tree.query(point)[1]])
+        for _ in range(NEWTON_ROUNDS):
+            polynomials, h = self._place(u)
+            slope = square = bend = 0.0
+            for coefficients, target in zip(polynomials, point, strict=True):
+                value, d1, d2 = _slopes(coefficients, h)
+                slope += (value - target) * d1
+                square += d1 * d1
+                bend += (value - target) * d2
+            safe = square + bend if square + bend > 0.0 else max(square, 1e-300)
+            moved = self._kept_one(u - slope / safe)
+            if abs(moved - u) <= SETTLED * (self.high - self.low):
+                return moved
+            u = moved
+        return u
+
+    def _kept_one(self, u: float) -> float:
+        """As `kept`, of one parameter."""
+        if not self.is_closed:
+            return min(max(u, self.low), self.high)
+        if self.low <= u <= self.high:
+            return u
+        return self.low + (u - self.low) % (self.high - self.low)
 
     def length(self, t0: float, t1: float) -> float:
         return self.length_between(t0, t1)
@@ -234,8 +301,8 @@ class FittedCurve(SplineCurve):
     @cached_property
     def joints(self) -> list[float]:
         """Inner knots at which pieces are joined that need not bend alike."""
-        inner = [k for k in dict.fromkeys(self.knots) if self.low < k < self.high]
-        return [k for k in inner if self.knots.count(k) >= self.degree]
+        counts = Counter(self.knots)
+        return [k for k, many in counts.items() if self.low < k < self.high and many >= self.degree]
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, every fourth knot, and all joints."""

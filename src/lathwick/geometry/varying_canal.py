@@ -17,6 +17,7 @@ import numpy as np
 from .canal import NOWHERE, CanalSurface
 from .placement import FloatArray
 from .spline import FittedCurve
+from .vector import Vec3
 
 NEWTON_ROUNDS = 20
 CLOSE = 1e-9
@@ -63,6 +64,9 @@ class VaryingCanal(CanalSurface):
     def arms(self, u: FloatArray) -> FloatArray:
         return np.asarray(self.radii(u) * np.sqrt(1.0 - self._growth(u) ** 2))
 
+    def gap(self, point: Vec3) -> float:
+        return float(self.distance(np.array([point]))[0])
+
     def distance(self, points: FloatArray) -> FloatArray:
         u = self._nearest(points)
         return np.asarray(np.linalg.norm(points - self.spine.points(u), axis=1) - self.radii(u))
@@ -101,6 +105,9 @@ class VaryingCanal(CanalSurface):
             if done:
                 break
         return u
+
+    def _nearest_one(self, point: Vec3) -> float:
+        return float(self._nearest(np.array([point]))[0])
 
     def _guessed(self, points: FloatArray) -> FloatArray:
         """Of sampled balls the nearest to each point, by the spine's parameter."""

@@ -13,7 +13,7 @@ from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, SplineCurve, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
-from ...geometry.vector import dot, sub
+from ...geometry.vector import dot, sub, vec3
 from ...topology.brep import Edge, Face
 from .rolling import BEYOND, centers_across, corrected, rolled, rolled_on
 from .strips import Strip, TooLargeError, tips_of, turn_at, way_out
@@ -169,7 +169,8 @@ def _with_ends(
         )  # fmt: skip
         corner = edge.curve.points(np.array([edge.t1 if at_end else edge.t0]))[0]
         step = BEYOND * max(abs(d), float(np.linalg.norm(c - corner))) / (count - 1)
-        path = np.concatenate([c[None], rolled_on(c, way, faces, d, (step, count - 1))])
+        x, y, z = c.tolist()
+        path = np.array([(x, y, z), *rolled_on((x, y, z), vec3(way), faces, d, (step, count - 1))])
         if len(path) < 6:
             continue
         speed = float(np.linalg.norm(way)) / float(t[1] - t[0])

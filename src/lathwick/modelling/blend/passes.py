@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
 
@@ -57,12 +57,13 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     Where convex and concave edges meet the odd one goes first, or, if that fails, last. Raises ModellingError
     that names the face in the way, and the largest size that works, if any does.
     """
+    strips = _Remembering(blend.make)
     asked = sorted(set(sizes.values()))
     most = asked[0] if len(asked) == 1 else 1.0
     together = [_all_passes, *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ())]
     first: ModellingError | None = None
     for ways in (together, [_one_by_one], [_attempt_apart]):
-        builds = [partial(_build, way, body, sizes, blend, most) for way in ways]
+        builds = [partial(_build, way, body, sizes, (blend, strips), most) for way in ways]
         for build in builds:
             try:
                 return build(most)
@@ -75,11 +76,45 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     raise first
 
 
+class _Remembering:
+    """Makes strips; for one scale of the sizes it knows those made before, for other ways to begin."""
+
+    def __init__(self, make: Maker) -> None:
+        self._make = make
+        self._scale = 0.0
+        self._known: dict[tuple[Edge, Face, Face, float], Strip | ModellingError | None] = {}
+
+    def at(self, scale: float) -> Maker:
+        if scale != self._scale:
+            self._scale = scale
+            self._known = {}
+        return self._made
+
+    def _made(self, edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
+        key = (edge, *faces, size)
+        if key not in self._known:
+            try:
+                self._known[key] = self._make(edge, faces, size)
+            except ModellingError as error:
+                self._known[key] = error
+        found = self._known[key]
+        if isinstance(found, ModellingError):
+            raise found.with_traceback(None)
+        return found
+
+
 def _build(
-    attempt: Attempt, body: Body, sizes: Mapping[Edge, float], blend: Blend, most: float, value: float
+    attempt: Attempt,
+    body: Body,
+    sizes: Mapping[Edge, float],
+    how: tuple[Blend, _Remembering],
+    most: float,
+    value: float,
 ) -> Body:
     """An attempt with all sizes times value / most."""
-    return attempt(body, {edge: value * (size / most) for edge, size in sizes.items()}, blend)
+    blend, strips = how
+    scaled = {edge: value * (size / most) for edge, size in sizes.items()}
+    return attempt(body, scaled, replace(blend, make=strips.at(value)))
 
 
 def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: float) -> str:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Edge, Face
 from .strips import TooLargeError, way_out
 
@@ -72,6 +72,29 @@ def corrected(
     return c, (feet[0], feet[1])
 
 
+def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: float) -> Vec3:
+    """As `corrected`, the center of one ball."""
+    (one, out_one), (two, out_two) = ((face.surface, way_out(face)) for face in faces)
+    c = guess
+    for _ in range(NEWTON_STEPS):
+        gaps = out_one * one.gap(c) - d, out_two * two.gap(c) - d, dot(sub(c, point), way)
+        n, m = scaled(one.normal(c), out_one), scaled(two.normal(c), out_two)
+        columns = cross(m, way), cross(way, n), cross(n, m)
+        size = dot(n, columns[0])
+        if not abs(size) > 1e-9:
+            raise TooLargeError("no ball of that radius touches both faces", faces[0])
+        step = (0.0, 0.0, 0.0)
+        for gap, column in zip(gaps, columns, strict=True):
+            step = along(step, column, -gap / size)
+        length = norm(step)
+        c = along(c, step, min(1.0, abs(d) / max(length, 1e-300)))
+        if length <= 1e-14 * (1.0 + max(abs(x) for x in c)):
+            break
+    if not max(abs(out_one * one.gap(c) - d), abs(out_two * two.gap(c) - d)) <= 1e-3 * RESOLUTION:
+        raise TooLargeError("no ball of that radius touches both faces", faces[0])
+    return c
+
+
 def rolled(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[FloatArray, FloatArray]:
     """Centers of the ball at equal steps along an open edge and beyond its ends, shape (N, 3), and the
     numbers of the steps, not whole, at which it is across each end, shape (2,).
@@ -80,22 +103,22 @@ def rolled(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[FloatArray, 
     TooLargeError where it does not reach an end.
     """
     t = np.array([0.5 * (edge.t0 + edge.t1)])
-    middle = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)[0][0]
+    x, y, z = centers_across(edge.curve.points(t), edge.curve.derivatives(t), faces, d)[0][0].tolist()
     step = max(edge.length / STEPS_ALONG, abs(d) / STEPS_PER_RADIUS)
     for k in range(HALVINGS):
         coarse = k < HALVINGS - 1 and step > COARSE * abs(d)
         try:
-            return _rolled(edge, faces, d, (middle, step), coarse)
+            return _rolled(edge, faces, d, ((x, y, z), step), coarse)
         except TooLargeError as error:
             last, step = error, 0.5 * step
     raise last
 
 
 def _rolled(
-    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[FloatArray, float], coarse: bool
+    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[Vec3, float], coarse: bool
 ) -> tuple[FloatArray, FloatArray]:
     middle, step = start
-    away = float(np.linalg.norm(middle - edge.curve.points(np.array([0.5 * (edge.t0 + edge.t1)]))[0]))
+    away = distance(middle, edge.curve.point(0.5 * (edge.t0 + edge.t1)))
     halves, crossed = [], []
     for at_end in (False, True):
         path, number = _one_way(edge, faces, d, (middle, away), (at_end, step, coarse))
@@ -107,43 +130,35 @@ def _rolled(
 
 
 def _one_way(
-    edge: Edge,
-    faces: tuple[Face, Face],
-    d: float,
-    start: tuple[FloatArray, float],
-    way: tuple[bool, float, bool],
-) -> tuple[list[FloatArray], float]:
+    edge: Edge, faces: tuple[Face, Face], d: float, start: tuple[Vec3, float], way: tuple[bool, float, bool]
+) -> tuple[list[Vec3], float]:
     """The centers from the middle to beyond one end, and the number of the step at which it is passed. way :
     towards which end, in what steps, and whether smaller ones may lead farther."""
     (c, away), (at_end, step, coarse) = start, way
-    t = np.array([edge.t1 if at_end else edge.t0])
-    side = 1.0 if at_end else -1.0
-    corner = edge.curve.points(t)[0]
-    out = side * edge.curve.derivatives(t)[0]
-    out /= np.linalg.norm(out)
-    old = side * edge.curve.derivatives(np.array([0.5 * (edge.t0 + edge.t1)]))[0]
+    t, side = (edge.t1, 1.0) if at_end else (edge.t0, -1.0)
+    corner, out = edge.curve.point(t), scaled(edge.curve.tangent(t), side)
+    old = scaled(edge.curve.tangent(0.5 * (edge.t0 + edge.t1)), side)
     path, number, limit, leaving = [c], 0.0, None, out
-    left = float(out @ (corner - c))
+    left = dot(out, sub(corner, c))
     most = int(4.0 * (edge.length + abs(d)) / step) + 100
     while limit is None or len(path) < limit:
         try:
             heading = _heading(c, faces, old)
-            if limit is not None and float(heading @ leaving) < np.cos(TURN_BEYOND):
+            if limit is not None and dot(heading, leaving) < math.cos(TURN_BEYOND):
                 break
-            if path[1:] and float(heading @ old) < np.cos(TURN) * float(np.linalg.norm(old)):
+            if path[1:] and dot(heading, old) < math.cos(TURN):
                 raise TooLargeError("the round bends too sharply", faces[0])
-            ahead = (c + step * heading)[None]
-            c, old = corrected(ahead, ahead, heading[None], faces, d)[0][0], heading
+            ahead = along(c, heading, step)
+            c, old = settled(ahead, ahead, heading, faces, d), heading
         except TooLargeError:
             if limit is None or coarse:
                 raise
             break
-        now = float(out @ (corner - c))
+        now = dot(out, sub(corner, c))
         if limit is None and now <= 0.0 < left + RESOLUTION and _near(c, corner, away, d):
             number = len(path) - 1 + left / (left - now)
             leaving = old
-            here = float(np.linalg.norm(c - corner))
-            limit = 2 + math.ceil(number + BEYOND * max(away, here, abs(d)) / step)
+            limit = 2 + math.ceil(number + BEYOND * max(away, distance(c, corner), abs(d)) / step)
         left = now
         path.append(c)
         if limit is None and len(path) > most:
@@ -152,33 +167,32 @@ def _one_way(
 
 
 def rolled_on(
-    center: FloatArray, way: FloatArray, faces: tuple[Face, Face], d: float, steps: tuple[float, int]
-) -> FloatArray:
+    center: Vec3, way: Vec3, faces: tuple[Face, Face], d: float, steps: tuple[float, int]
+) -> list[Vec3]:
     """Centers of the ball on its way on from one, in a direction, after steps of a length, as many as there
-    can be; shape (N, 3)."""
+    can be."""
     path, c, old = [], center, way
     for _ in range(steps[1]):
         try:
             heading = _heading(c, faces, old)
-            ahead = (c + steps[0] * heading)[None]
-            c, old = corrected(ahead, ahead, heading[None], faces, d)[0][0], heading
+            ahead = along(c, heading, steps[0])
+            c, old = settled(ahead, ahead, heading, faces, d), heading
         except TooLargeError:
             break
-        if float(old @ way) < np.cos(TURN_BEYOND) * float(np.linalg.norm(way)):
+        if dot(old, way) < math.cos(TURN_BEYOND) * norm(way):
             break
         path.append(c)
-    return np.array(path).reshape(-1, 3)
+    return path
 
 
-def _near(c: FloatArray, corner: FloatArray, away: float, d: float) -> bool:
-    return bool(np.linalg.norm(c - corner) <= FARTHEST * max(away, abs(d)))
+def _near(c: Vec3, corner: Vec3, away: float, d: float) -> bool:
+    return distance(c, corner) <= FARTHEST * max(away, abs(d))
 
 
-def _heading(c: FloatArray, faces: Sequence[Face], old: FloatArray) -> FloatArray:
+def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3) -> Vec3:
     """The direction in which the ball rolls on, nearest to an old one."""
-    one, two = (face.surface.normals(c[None])[0] for face in faces)
-    way = np.cross(one, two)
-    size = float(np.linalg.norm(way))
+    way = cross(faces[0].surface.normal(c), faces[1].surface.normal(c))
+    size = norm(way)
     if size < 1e-9:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
-    return np.asarray(way / (size if float(way @ old) >= 0.0 else -size))
+    return scaled(way, 1.0 / (size if dot(way, old) >= 0.0 else -size))
