@@ -85,6 +85,9 @@ ONCE_BADLY_MESHED = {
     592: "edges that part so slowly that their points lie in one place",
     1528: "the same, between two round walls",
     2292: "chords that come together at a coarse tolerance",
+    836: "chords of a round wall that lie in the plane of its neighbour, in 32 bits",
+    2128: "the same, beside an upright wall",
+    2560: "the same, on a torus",
 }
 """Seeds of trees whose meshes were not sound, each with why."""
 

@@ -1,4 +1,4 @@
-"""Where triangles of different faces pass through each other, and where two faces share a triangle.
+"""Where triangles of different faces pass through or lie on each other, and where two faces share one.
 
 Chords of a curved face that comes close to another face, or leaves it at a small angle, can run through
 that one. Faces are told apart first, then triangles by their distance from the other's exact surface and by
@@ -31,6 +31,9 @@ STEEP = 0.3
 """Faces that meet along all of their common edges at a larger angle (its sine) do not cross beside them
 unless their chords are coarse."""
 
+FLAT = 2.0**-22
+"""In 32-bit numbers, triangles nearer to a plane than this share of the largest coordinate lie in it."""
+
 FEW = 2000
 """Faces of more triangles than this count as finely meshed."""
 
@@ -50,7 +53,7 @@ class Triangles:
 
 
 def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list[Face]:
-    """Faces whose triangles pass through those of another face. Two flat faces never do.
+    """Faces whose triangles pass through those of another face or lie on them. Two flat faces never do.
 
     chords : how far the triangles of each face may lie from it.
     """
@@ -59,12 +62,18 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     first, all_corners = 3 * mesh.starts[:-1], corners.reshape(-1, 3)
     boxes = np.stack([f.reduceat(all_corners, first) for f in (np.minimum, np.maximum)], axis=1)
     boxed: dict[int, FloatArray] = {}
+    flat = FLAT * float(np.abs(mesh.points).max(initial=0.0))
     safe = _steep_pairs(body)
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
         flats = (faces[i].surface.kind == "plane") + (faces[j].surface.kind == "plane")
-        if i >= j or flats == 2 or (flats == 1 and (i, j) in safe and _upright(faces[i], faces[j])):
+        if i >= j or flats == 2:
             continue
+        if flats == 1 and (i, j) in safe and _upright(faces[i], faces[j]):
+            wall, end = (j, i) if faces[i].surface.kind == "plane" else (i, j)
+            of_wall = corners[mesh.starts[wall] : mesh.starts[wall + 1]]
+            if not _in_plane(of_wall, faces[end].surface, flat).any():
+                continue
         sizes = [int(mesh.starts[k + 1] - mesh.starts[k]) for k in (i, j)]
         if (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4):
             continue
@@ -81,10 +90,10 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
                 axis=1
             )
             chosen = rows.start + np.flatnonzero(meets)
-            sets.append(_beside(corners, chosen, faces[other], reach))
+            sets.append(_beside(corners, chosen, faces[other], (reach, flat)))
             if not len(sets[-1]):
                 break
-        if len(sets) == 2 and len(sets[1]) and _any_cross(corners, mesh.rows, *sets):
+        if len(sets) == 2 and len(sets[1]) and _any_cross((corners, mesh.rows, flat), *sets):
             found |= {faces[i]: None, faces[j]: None}
     return list(found)
 
@@ -150,23 +159,39 @@ def _nested_tubes(one: Surface, two: Surface, reach: float) -> bool:
     return abs(one.radius - two.radius) > between + reach or between > one.radius + two.radius + reach
 
 
-def _beside(corners: FloatArray, chosen: IntArray, other: Face, reach: float) -> IntArray:
-    """Those of the chosen triangles that may pass through another face's."""
+def _beside(corners: FloatArray, chosen: IntArray, other: Face, near: tuple[float, float]) -> IntArray:
+    """Those of the chosen triangles that may pass through another face's or lie on them. near : how far
+    they may be from a curved face, and from a flat one in which they lie."""
+    reach, flat = near
     places = corners[chosen]
     if not len(chosen):
         return chosen
     if other.surface.kind == "plane":
         gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
-        return chosen[(gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)]
+        across = (gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)
+        return chosen[across | _in_plane(places, other.surface, flat)]
     sides = places[:, :, None] + ALONG[None] * (np.roll(places, -1, axis=1) - places)[:, :, None]
     gaps = other.surface.distance(sides.reshape(-1, 3)).reshape(len(chosen), -1)
     return chosen[(np.abs(gaps).min(axis=1) < reach) | ((gaps.min(axis=1) < 0) & (gaps.max(axis=1) > 0))]
 
 
-def _any_cross(corners: FloatArray, rows: IntArray, one: IntArray, two: IntArray) -> bool:
-    """Whether any triangle of one set passes through one of the other."""
+def _in_plane(places: FloatArray, plane: Surface, flat: float) -> BoolArray:
+    """Whether triangles, (N, 3, 3), lie in a plane."""
+    gaps = plane.distance(places.reshape(-1, 3)).reshape(-1, 3)
+    return np.asarray(np.abs(gaps).max(axis=1) <= flat)
+
+
+def _any_cross(mesh: tuple[FloatArray, IntArray, float], one: IntArray, two: IntArray) -> bool:
+    """Whether any triangle of one set passes through one of the other, or lies on it. mesh : the corners and
+    rows of all triangles, and how far from a plane they lie in it."""
+    corners, rows, flat = mesh
     pairs = _near(corners, one, two)
-    return any(bool(_cross(corners, rows, pairs[k : k + CHUNK]).any()) for k in range(0, len(pairs), CHUNK))
+    for k in range(0, len(pairs), CHUNK):
+        some = pairs[k : k + CHUNK]
+        a, b = corners[some[:, 0]], corners[some[:, 1]]
+        if _cross(corners, rows, some).any() or _lie_on(a, b, flat).any() or _lie_on(b, a, flat).any():
+            return True
+    return False
 
 
 def _near(corners: FloatArray, one: IntArray, two: IntArray) -> IntArray:
@@ -194,6 +219,26 @@ def _cross(corners: FloatArray, triangles: IntArray, pairs: IntArray) -> BoolArr
         for sides, other, shared in ((a, b, common[0]), (b, a, common[1])):
             todo = np.flatnonzero(apart & ~shared[:, k] & ~shared[:, (k + 1) % 3])
             found[todo] |= _pierces(sides[todo, k], sides[todo, (k + 1) % 3], other[todo])
+    return found
+
+
+def _lie_on(one: FloatArray, two: FloatArray, flat: float) -> BoolArray:
+    """Whether the second of two triangles, each (N, 3, 3), lies in the plane of the first, and on it, by more
+    than `flat`: then no side of either has the other one beyond it."""
+    ways = np.cross(one[:, 1] - one[:, 0], one[:, 2] - one[:, 0])
+    sizes = np.linalg.norm(ways, axis=1)
+    normals = ways / np.maximum(sizes, 1e-300)[:, None]
+    off = np.abs(((two - one[:, :1]) * normals[:, None]).sum(axis=2)).max(axis=1)
+    found = (off <= flat) & (sizes > 0.0)
+    todo = np.flatnonzero(found)
+    for a in (one, two):
+        for k in range(3):
+            along = a[todo, (k + 1) % 3] - a[todo, k]
+            across = np.cross(normals[todo], along)
+            across /= np.maximum(np.linalg.norm(across, axis=1), 1e-300)[:, None]
+            reach = [(t[todo] * across[:, None]).sum(axis=2) for t in (one, two)]
+            common = np.minimum(*(r.max(axis=1) for r in reach)) - np.maximum(*(r.min(axis=1) for r in reach))
+            found[todo] &= common > flat
     return found
 
 
