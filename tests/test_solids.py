@@ -90,6 +90,20 @@ def test_revolved_profiles_follow_pappus(angle):
     assert ring.volume == pytest.approx(2 * math.pi * 5 * 2.5 * share, rel=1e-12)
 
 
+@pytest.mark.parametrize("angle", [3, 20, 45, 58, 130])
+def test_sectors_of_a_cone_about_its_tip(angle):
+    """Measures are shares of the whole; revolved, or cut out by two planes through the axis."""
+    turned = lw.revolve(profile([(0, 0), (3, 0), (0, 5)]), lw.Z, angle)
+    quarter = lw.intersect(lw.cone(3, 0, 5), lw.box(8, 8, 8))
+    found = [(turned, angle / 360)]
+    if angle < 90:
+        found.append((lw.intersect(quarter, lw.turn(lw.box(8, 8, 8), angle - 90, lw.Z)), angle / 360))
+    for body, share in found:
+        assert body.volume == pytest.approx(15 * math.pi * share, rel=1e-12)
+        walls = [face.area for face in body.faces() if face.kind == "cone"]
+        assert walls == [pytest.approx(3 * math.hypot(3, 5) * math.pi * share, rel=1e-12)]
+
+
 @pytest.mark.parametrize("angle", [360, 77])
 def test_revolved_arcs_become_spheres_and_tori(angle):
     """An arc about a center on the axis, and a whole circle off it."""

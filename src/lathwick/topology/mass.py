@@ -34,6 +34,9 @@ from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, level_bases
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
+NEAR_APEX = 0.25
+"""A face whose edges come so near to the apex of its cone, as a share of how far they go from it."""
+
 
 @dataclass(frozen=True, slots=True)
 class MassProperties:
@@ -258,7 +261,8 @@ def _extruded_strip(
 def _cone_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> Strip:
-    """Strips along the straight lines of the cone, from the apex where the face goes round it."""
+    """Strips along the straight lines of the cone, from the apex where the face goes round it or comes near
+    it: there the angle of its edges leaps, which a strip of no length does not feel."""
     origin, _, _, axis, sign = _frames(faces, face, reference)
     angle = np.array([getattr(f.surface, "half_angle", 0.0) for f in faces])[face]
     d = p - origin
@@ -268,7 +272,12 @@ def _cone_strip(
     radial /= np.maximum(reach, 1e-300)[:, None]
     around = np.cross(axis, radial)
     du = -_rows(dp, around) / np.maximum(reach, 1e-300) * sign
-    nodes, weights = _between(level_bases(face, du, v, 0.0), v)
+    low, high = np.full(len(faces), np.inf), np.zeros(len(faces))
+    owner = face.astype(np.intp)
+    np.minimum.at(low, owner, v)
+    np.maximum.at(high, owner, v)
+    bases = np.where((low < NEAR_APEX * high)[owner], 0.0, level_bases(face, du, v, 0.0))
+    nodes, weights = _between(bases, v)
     steep, c, s = np.tan(angle), np.cos(angle), np.sin(angle)
     line = radial * steep[:, None] + axis
     points = origin[:, None, :] + nodes[:, :, None] * line[:, None, :]
