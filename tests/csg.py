@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -46,7 +47,7 @@ class Tree:
             self.operation
         ](a, b)
 
-    @property
+    @cached_property
     def body(self) -> lw.Body | None:
         """The result of the kernel; None for an empty one."""
         one, two = self.one.body, self.two.body
@@ -165,6 +166,23 @@ def random_tree(seed: int) -> Tree:
         tree = Tree(operation, tree, leaf)
     assert isinstance(tree, Tree)
     return tree
+
+
+def volume_off(tree: Tree, body: lw.Body | None) -> float:
+    """By what share of itself the volume of a result differs from what its last operation must leave: what
+    two bodies have in common is counted once, or taken off. 0.0 where that touches itself."""
+    one, two = tree.one.body, tree.two.body
+    if one is None or two is None:
+        return 0.0
+    try:
+        common = combined(one, two, "cut" if tree.operation == "intersect" else "intersect")
+    except lw.ModellingError as error:
+        if "touch itself" in error.message:
+            return 0.0
+        raise
+    a, b, c, found = (x.volume if x is not None else 0.0 for x in (one, two, common, body))
+    expected = a + b - c if tree.operation == "union" else a - c
+    return abs(found - expected) / max(found, 1e-6)
 
 
 def wrong_points(tree: Tree, body: lw.Body | None, seed: int, count: int = 400) -> int:

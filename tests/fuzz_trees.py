@@ -18,7 +18,7 @@ import numpy as np
 import lathwick as lw
 
 from .conftest import unsound
-from .csg import Tree, random_tree, wrong_points
+from .csg import Tree, random_tree, volume_off, wrong_points
 
 
 def verdict(seed: int, folder: Path) -> str:
@@ -31,6 +31,9 @@ def verdict(seed: int, folder: Path) -> str:
     wrong = wrong_points(tree, body, seed)
     if wrong:
         return f"WRONG at {wrong} points"
+    off = volume_off(tree, body)
+    if off > 1e-6:
+        return f"WRONG volume, by {off:.2g}"
     if body is not None:
         if body.check():
             return f"WRONG: {body.check()[0]}"
