@@ -207,6 +207,9 @@ class Ellipse:
         return ellipse_parts(self.major, self.minor, t0, t1)
 
 
+NEWTON_STEPS = 100
+
+
 def ellipse_parts(major: float, minor: float, t0: float, t1: float) -> list[float]:
     """Parameters from t0 to t1 between which the speed of an ellipse is smooth enough for a Gauss rule.
 
@@ -246,17 +249,25 @@ def ellipse_length(major: float, minor: float, t0: float, t1: float) -> float:
 
 
 def nearest_on_ellipse(u: float, v: float, major: float, minor: float) -> float:
-    """Parameter of the point of the ellipse nearest to (u, v): Newton from the best of 64 starts."""
+    """Parameter of the point of the ellipse nearest to (u, v), however slender it is.
 
-    def gap(t: float) -> float:
-        return math.hypot(major * math.cos(t) - u, minor * math.sin(t) - v)
-
-    t = min((k * math.tau / 64 for k in range(64)), key=gap)
-    for _ in range(20):
-        c, s = math.cos(t), math.sin(t)
-        slope = (minor * minor - major * major) * s * c + u * major * s - v * minor * c
-        bend = (minor * minor - major * major) * (c * c - s * s) + u * major * c + v * minor * s
-        if bend <= 0:
-            break
-        t -= slope / bend
-    return t
+    Source: Eberly, "Distance from a point to an ellipse, an ellipsoid, or a hyperellipsoid", Geometric Tools
+    (2013): in one quadrant the place is the only root of a convex function, found by Newton's method.
+    """
+    if major < minor:
+        return 0.5 * math.pi - nearest_on_ellipse(v, u, minor, major)
+    over = (major - minor) * (major + minor)
+    x, y, more = abs(u) / major, abs(v) / minor, over / (minor * minor)
+    if y > 0.0:
+        q = max(y, (1.0 + more) * (x - 1.0) + 1.0)
+        for _ in range(NEWTON_STEPS):
+            a, b = (1.0 + more) * x / (q + more), y / q
+            step = (a * a + b * b - 1.0) / (2.0 * (a * a / (q + more) + b * b / q))
+            q += step
+            if not step > 1e-16 * q:
+                break
+        t = math.atan2(y / q, (1.0 + more) * x / (q + more))
+    else:  # of two places that are as near the one above
+        t = math.acos(major * abs(u) / over) if major * abs(u) < over else 0.0
+    t = t if u >= 0.0 else math.pi - t
+    return t if v >= 0.0 else -t

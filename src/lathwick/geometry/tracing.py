@@ -32,6 +32,14 @@ from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 FINEST_SHARE = 0.06
 MOST_STEPS = 20_000
 STRAIGHT = math.cos(0.1)
+"""The curve turns by so much in a step, at most (its cosine)."""
+
+ASIDE = math.cos(0.15)
+"""A step goes aside by so much, at most (the cosine of the angle)."""
+
+FADING = 0.4
+"""In one step the angle at which surfaces meet flatly becomes no smaller than this share of itself."""
+
 SMALLEST = 1e-6
 FIT = 3e-11
 MOST_POINTS = 3000
@@ -42,6 +50,9 @@ SPINDLE = 0.2
 SINGULAR = 1e-6
 FLAT = 0.3
 """Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
+
+LOOSE = 1e-3
+"""Next to a node, where surfaces meet at a smaller angle (its sine), they cannot be told to cross."""
 
 NODE_REACH = 0.02
 """A curve that comes so near to a node, in steps, runs into it."""
@@ -91,7 +102,9 @@ class _Tracer:
         paths: list[_Path] = []
         left = seeds
         for node in nodes:
-            left = left[np.linalg.norm(left - np.array(node), axis=1) > 0.5 * self.step]
+            away = np.linalg.norm(left - np.array(node), axis=1)
+            loose = (away <= 2.0 * self.step) & (self._sines(left) < LOOSE)
+            left = left[(away > 0.5 * self.step) & ~loose]
         while len(left):
             x, y, z = left[0].tolist()
             path = self._followed((x, y, z), nodes)
@@ -171,8 +184,7 @@ class _Tracer:
 
     def _touches_near(self, starts: FloatArray, found: list[Vec3]) -> list[Vec3]:
         """`found` and the points next to `starts` where the surfaces touch."""
-        m, n = self.one.normals(starts), self.two.normals(starts)
-        sine = np.linalg.norm(np.cross(m, n), axis=1)
+        sine = self._sines(starts)
         order = np.flatnonzero(sine < FLAT)
         left = starts[order[np.argsort(sine[order])]]
         for node in found:
@@ -246,10 +258,8 @@ class _Tracer:
         p, t, step = start, way, 0.5 * self.step
         for _ in range(MOST_STEPS):
             q = self._onto(along(p, t, step))
-            turned = None if q is None else self._tangent(q)
-            if turned is not None and dot(turned, t) < 0.0:
-                turned = scaled(turned, -1.0)
-            if q is None or turned is None or dot(turned, t) < STRAIGHT or not self._is_next(p, q, step):
+            turned = None if q is None else self._onward(q, t)
+            if q is None or turned is None or not self._is_next((p, t), (q, turned), step):
                 reached = self._node_ahead(p, t, nodes)
                 if reached is not None:
                     return [*points, reached], False
@@ -279,8 +289,38 @@ class _Tracer:
             step = min(1.4 * step, 1.5 * self.step, NODE_STEP * ahead)
         raise ModellingError("two faces meet in a curve without end; please report the part")
 
-    def _is_next(self, p: Vec3, q: Vec3, step: float) -> bool:
-        return 0.5 * step < distance(p, q) < 1.5 * step
+    def _onward(self, p: Vec3, old: Vec3) -> Vec3 | None:
+        """The direction of the curve at a point that is the nearer to an old one; None if it has none."""
+        way = self._tangent(p)
+        return scaled(way, -1.0) if way is not None and dot(way, old) < 0.0 else way
+
+    def _is_next(self, before: tuple[Vec3, Vec3], after: tuple[Vec3, Vec3], step: float) -> bool:
+        """Whether a point, with the direction there, is the next one of the curve: it goes on there without
+        a leap aside. Where the surfaces meet at a small angle, branches may come close to each other: then
+        it must not have become much smaller, and half way too the curve must run along."""
+        (p, t), (q, turned) = before, after
+        if not 0.5 * step < distance(p, q) < 1.5 * step or dot(turned, t) < STRAIGHT:
+            return False
+        if dot(sub(q, p), t) < ASIDE * distance(p, q):
+            return False
+        here, there = self._sine(p), self._sine(q)
+        if min(here, there) >= FLAT:
+            return True
+        if there < FADING * here:
+            return False
+        middle = self._onto(along(p, sub(q, p), 0.5))
+        between = None if middle is None else self._onward(middle, t)
+        if middle is None or between is None or dot(between, t) < STRAIGHT:
+            return False
+        return dot(sub(middle, p), t) >= ASIDE * distance(p, middle)
+
+    def _sines(self, points: FloatArray) -> FloatArray:
+        """As `_sine`, at points, (N, 3); returns (N,)."""
+        return np.linalg.norm(np.cross(self.one.normals(points), self.two.normals(points)), axis=1)
+
+    def _sine(self, p: Vec3) -> float:
+        """Of the angle at which the surfaces meet."""
+        return norm(cross(self.one.normal(p), self.two.normal(p)))
 
     def _node_ahead(self, p: Vec3, t: Vec3, nodes: Sequence[Vec3]) -> Vec3 | None:
         """A node that lies ahead within the usual step."""
