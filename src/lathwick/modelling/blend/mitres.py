@@ -15,7 +15,7 @@ from .fans import (
     reversed_path,
     share_at,
 )
-from .joining import Spot, closest, hit_near, share_of, strip_curve
+from .joining import FAR, Spot, closest, hit_near, share_of, strip_curve
 from .strips import TooLargeError
 
 CONTINUES = 1e-4
@@ -99,8 +99,8 @@ def mitre(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
         raise UnknownCornerError(around, vertex, fan)
     fa, fb, shared = other[0], other[1], common[0].face
     inner, ia, ib = around.contacts_meet(a, b, shared)
-    qa = hit_near(sa.contact(fa.face), ta, fb.face.surface, sa.size, fb.face)
-    qb = hit_near(sb.contact(fb.face), tb, fa.face.surface, sb.size, fa.face)
+    qa = hit_near(sa.contact(fa.face), ta, fb.face.surface, sa.size, fb.face, reach=FAR)
+    qb = hit_near(sb.contact(fb.face), tb, fa.face.surface, sb.size, fa.face, reach=FAR)
     pa, pb = Vertex(sa.contact(fa.face).point(qa)), Vertex(sb.contact(fb.face).point(qb))
     for end in (a, b):
         around.set_contact(end, shared, inner)
@@ -139,7 +139,7 @@ def _offset_mitre(
     (end, face, outer, q), (other_end, other_face) = deep, other
     strip, (second, t) = around.strip(end)[0], around.strip(other_end)
     contact = second.contact(other_face)
-    point = contact.point(hit_near(contact, t, strip.surface, second.size, other_face))
+    point = contact.point(hit_near(contact, t, strip.surface, second.size, other_face, reach=FAR))
     u = strip.parameter(point, q)
     middle = (Vertex(point), share_of(strip, point, u), u)
     mitre = strip_curve(strip, second.surface, (start, middle), other_face)

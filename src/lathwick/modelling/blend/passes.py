@@ -12,7 +12,7 @@ from ...topology.body import Body
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
-from ..limits import DIGITS, largest_that_works
+from ..limits import DIGITS, NOT_SO_SMALL, SMALL, largest_that_works
 from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops
 from .collapse import collapsed
@@ -60,16 +60,20 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     strips = _Remembering(blend.make)
     asked = sorted(set(sizes.values()))
     most = asked[0] if len(asked) == 1 else 1.0
-    together = [_all_passes, *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ())]
+    together: list[Attempt] = [
+        _all_passes,
+        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ()),
+    ]
     first: ModellingError | None = None
-    for ways in (together, [_one_by_one], [_attempt_apart]):
+    apart: list[Attempt] = [_attempt_apart]  # by booleans of canals, which take long where those are thin
+    for ways in (together, [_one_by_one], apart):
         builds = [partial(_build, way, body, sizes, (blend, strips), most) for way in ways]
         for build in builds:
             try:
                 return build(most)
             except ModellingError as error:
                 first = first or error
-        largest = largest_that_works(builds, most)
+        largest = largest_that_works(builds, most, NOT_SO_SMALL if ways == apart else SMALL)
         if largest is not None and first is not None:
             raise ModellingError(_limit(first, asked, blend, largest)) from None
     assert first is not None
