@@ -183,3 +183,20 @@ def test_step_names_are_unique_and_errors_name_the_step():
     with pytest.raises(lw.ModellingError, match='step "thin": depth must be more than'):
         job.extrude("thin", sk, 0)
     assert [step.name for step in job.steps] == ["plan", "disc"]
+
+
+def test_functions_take_what_verbs_take():
+    """A sketch is its default profile, solved; a face is its area; all else is refused in a sentence."""
+    sk = lw.Sketch(lw.XZ)
+    square = sk.rectangle(4, 3, corner=(2, 0))
+    sk.length(square.bottom, 5)
+    plate = lw.extrude(sk, 2)
+    assert plate.volume == pytest.approx(30)
+    assert lw.extrude(sk.regions(), 2).volume == lw.extrude(sk.region(containing=(3, 1)), 2).volume
+    top = plate.faces().facing(lw.Z)[0]
+    assert lw.extrude(top, 7).volume == pytest.approx(top.area * 7)
+    assert lw.revolve(sk, lw.Z, 90).volume == pytest.approx(sk.regions()[0].centroid[0] * 15 * math.pi / 2)
+    with pytest.raises(lw.ModellingError, match="a profile is a sketch, regions or a planar face, got 4"):
+        lw.extrude(4, 2)
+    with pytest.raises(lw.ModellingError, match="there is no region to revolve"):
+        lw.revolve([], lw.Z)

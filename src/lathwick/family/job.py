@@ -15,12 +15,13 @@ from ..modelling.flat_faces import plane_of_face
 from ..modelling.hole import THROUGH, Depth, Through, hole
 from ..modelling.local.draft import draft
 from ..modelling.local.shell import Faces, shell
+from ..modelling.profile import Profile
 from ..modelling.revolve import revolve
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
 from ..topology.selection import Selection
-from .recorder import Profile, Recorder, naming_step
+from .recorder import Recorder, naming_step
 from .steps import Step
 
 

@@ -9,14 +9,12 @@ from types import MappingProxyType
 
 from ..errors import LathwickError, ModellingError, ParameterError, SketchError
 from ..geometry.units import MILLIMETRES
-from ..modelling.flat_faces import region_of_face
+from ..modelling.profile import Profile, regions_of
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
-from ..topology.body import Body, BodyFace
+from ..topology.body import Body
 from .parameters import Value, read_dimension
 from .steps import Step
-
-Profile = Sketch | Region | BodyFace
 
 
 class Recorder:
@@ -53,12 +51,8 @@ class Recorder:
     # ------------------------------------------------------------------ helpers
 
     def _regions(self, profile: Profile, warnings: list[str]) -> tuple[Region, ...]:
-        if isinstance(profile, Region):
-            return (profile,)
-        if isinstance(profile, BodyFace):
-            return (region_of_face(profile.brep, self.unit),)
         if not isinstance(profile, Sketch):
-            raise ModellingError(f"a profile is a sketch, a region or a planar face, got {profile!r}")
+            return regions_of(profile, "use")
         report = profile.settle()
         if report is not None and report.redundant:
             warnings.append(f'sketch "{profile.name}": {report}')

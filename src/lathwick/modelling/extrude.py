@@ -22,10 +22,11 @@ from ..topology.names import FaceName
 from .combine import cut, half_space
 from .flat_faces import plane_of_face
 from .local.draft import draft
+from .profile import Profile, regions_of
 
 
 def extrude(
-    regions: Region | Iterable[Region],
+    profile: Profile | Iterable[Region],
     depth: float,
     *,
     both: bool = False,
@@ -33,8 +34,9 @@ def extrude(
     taper: float = 0.0,
     step: str = "",
 ) -> Body:
-    """The solid swept by `regions` from their plane, `depth` along its normal.
+    """The solid swept by a profile from its plane, `depth` along its normal.
 
+    profile : a sketch (its default profile), regions of one plane, or a planar face.
     depth : length unit; with `both` half of it lies on each side of the plane.
     back : length unit, at least 0; so much is added behind the plane.
     taper : degrees by which the walls lean from the plane on, the body narrower and its holes wider away
@@ -44,9 +46,7 @@ def extrude(
     Returns a body with one lump per patch. Raises ModellingError for a depth that is not a
     finite number above the resolution, or for regions of different sketches.
     """
-    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
-    if not chosen:
-        raise ModellingError("there is no region to extrude")
+    chosen = regions_of(profile, "extrude")
     plane, length_unit = chosen[0].plane, chosen[0].unit
     if any(r.plane != plane or r.unit != length_unit for r in chosen):
         raise ModellingError("the regions to extrude lie in different planes or units")
@@ -64,21 +64,19 @@ def _tapered(body: Body, taper: float, plane: Plane, low: float, high: float) ->
 
 
 def extrude_to(
-    regions: Region | Iterable[Region],
+    profile: Profile | Iterable[Region],
     face: BodyFace,
     *,
     back: float = 0.0,
     taper: float = 0.0,
     step: str = "",
 ) -> Body:
-    """The solid swept by regions along the normal of their plane up to the plane of a planar face.
+    """The solid swept by a profile along the normal of its plane up to the plane of a planar face.
 
     Raises ModellingError if the face is curved, at right angles to the plane, or not in front of all of
     the profile.
     """
-    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
-    if not chosen:
-        raise ModellingError("there is no region to extrude")
+    chosen = regions_of(profile, "extrude")
     plane, target = chosen[0].plane, plane_of_face(face.brep)
     lean = dot(plane.normal, target.normal)
     if abs(lean) < 1e-6:

@@ -22,22 +22,22 @@ from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
+from .profile import Profile, regions_of
 
 LEVEL = 1e-9
 
 
-def revolve(regions: Region | Iterable[Region], axis: Axis, angle: float = 360.0, *, step: str = "") -> Body:
-    """The solid that regions sweep when they turn about an axis in their plane.
+def revolve(profile: Profile | Iterable[Region], axis: Axis, angle: float = 360.0, *, step: str = "") -> Body:
+    """The solid that a profile sweeps when it turns about an axis in its plane.
 
+    profile : a sketch (its default profile), regions, or a planar face.
     angle : degrees, up to 360, counter-clockwise seen against the axis; negative turns the other way.
     step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
 
     Raises ModellingError for an axis that is not in the plane or crosses a region, or for ellipses and
     splines in the profile.
     """
-    chosen = (regions,) if isinstance(regions, Region) else tuple(regions)
-    if not chosen:
-        raise ModellingError("there is no region to revolve")
+    chosen = regions_of(profile, "revolve")
     turn = _turn(angle)
     if turn < 0.0:
         axis, turn = Axis(axis.point, negated(axis.direction)), -turn
