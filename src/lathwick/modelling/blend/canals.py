@@ -250,6 +250,9 @@ def refuse_folds(strip: Strip, surface: CanalSurface) -> None:
         s = np.linspace(strip.edge.t0, strip.edge.t1, 4 * len(t))
         s = s[cKDTree(strip.edge.curve.points(s)).query(feet)[1]]
         edge_points, ways = strip.edge.curve.points(s), strip.edge.curve.derivatives(s)
+        s = s + ((feet - edge_points) * ways).sum(axis=1) / (ways * ways).sum(axis=1)
+        s = np.clip(s, strip.edge.t0, strip.edge.t1)
+        edge_points, ways = strip.edge.curve.points(s), strip.edge.curve.derivatives(s)
         sign = 1.0 if face.outward else -1.0
         along = ways if face is strip.faces[0] else -ways
         inward = np.cross(sign * face.surface.normals(edge_points), along)

@@ -155,7 +155,8 @@ def _one_way(
                 raise
             break
         now = dot(out, sub(corner, c))
-        if limit is None and now <= 0.0 < left + RESOLUTION and _near(c, corner, away, d):
+        near = FARTHEST * max(away, abs(d)) + step
+        if limit is None and now <= 0.0 < left + RESOLUTION and distance(c, corner) <= near:
             number = len(path) - 1 + left / (left - now)
             leaving = old
             limit = 2 + math.ceil(number + BEYOND * max(away, distance(c, corner), abs(d)) / step)
@@ -183,10 +184,6 @@ def rolled_on(
             break
         path.append(c)
     return path
-
-
-def _near(c: Vec3, corner: Vec3, away: float, d: float) -> bool:
-    return distance(c, corner) <= FARTHEST * max(away, abs(d))
 
 
 def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3) -> Vec3:
