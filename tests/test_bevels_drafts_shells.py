@@ -12,6 +12,7 @@ from scipy.spatial import ConvexHull, HalfspaceIntersection
 import lathwick as lw
 
 from .conftest import sound
+from .test_rounds import rounded_box_area, rounded_box_volume
 
 
 def bevelled_box_volume(a, b, c, d):
@@ -237,3 +238,41 @@ def test_tapered_extrusions():
     assert both.volume == pytest.approx(2 * volume(t, 20), rel=1e-12)
     wider = job.extrude("wider", plan, 20, taper=-4)
     assert wider.volume > 20 * level(0)
+
+
+@pytest.mark.parametrize(("radius", "thickness"), [(4, 2), (4, 4), (2, 3), (5, 0.5), (4, -2)])
+def test_shells_open_at_a_face_that_rounds_join(radius, thickness, tmp_path, outside_check):
+    """A box rounded all over, its top open: the mouth goes straight through the wall."""
+    sides = (40, 30, 20)
+    box = lw.box(*sides, step="box")
+    soft = lw.fillet(box, box.edges(), radius)
+    body = lw.shell(soft, thickness, open=soft.face("box/top"), step="thin")
+    grown = [side - 2 * thickness for side in sides]
+    left = max(radius - thickness, 0)
+    bodies = [(sides, radius), (grown, left)] if thickness > 0 else [(grown, left), (sides, radius)]
+    inset = max(radius, thickness)
+    mouth = [side - 2 * inset for side in sides[:2]]
+    solid, hollow = (rounded_box_volume(*size, r) for size, r in bodies)
+    assert body.volume == pytest.approx(solid - hollow - math.prod(mouth) * abs(thickness), rel=1e-9)
+    skins = sum(rounded_box_area(*size, r) for size, r in bodies)
+    area = skins - 2 * math.prod(mouth) + 2 * sum(mouth) * abs(thickness)
+    assert body.area == pytest.approx(area, rel=1e-9)
+    sound(body, tmp_path, outside_check)
+
+
+def test_a_cup_with_soft_rims_and_a_post():
+    """The outline of a hollow turned about its axis; a post in the middle keeps its wall."""
+    disc = lw.union(lw.cylinder(20, 12, step="cup"), lw.cylinder(3, 12))
+    tube = lw.cut(disc, lw.cylinder(3, 14, on=lw.XY.offset(-1)))
+    soft = lw.fillet(tube, tube.edges().circular(20), 4)
+    cup = lw.shell(soft, 1.5, open=soft.face("cup/top"))
+    closed = lw.shell(soft, 1.5)
+    assert closed.volume - cup.volume == pytest.approx(math.pi * (16**2 - 4.5**2) * 1.5, rel=1e-9)
+    assert cup.is_valid and cup.lumps == 1
+
+
+def test_open_faces_without_a_mouth_are_refused():
+    drum = lw.cylinder(10, 20, step="drum")
+    soft = lw.fillet(drum, drum.edges(), 3)
+    with pytest.raises(lw.ModellingError, match="an open cylinder face that others join smoothly"):
+        lw.shell(soft, 1, open=soft.face("drum/side"))

@@ -7,12 +7,16 @@ from collections.abc import Iterable, Mapping, Sequence
 from numbers import Real
 
 from ...errors import ModellingError
+from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ...topology.names import FaceName
 from ..blend.checks import refuse_collisions
+from ..blend.strips import SMOOTH, sides_of, turn_at
 from ..boolean.operations import combined
+from ..extrude import extrude
+from ..flat_faces import region_of_face
 from ..limits import DIGITS, largest_that_works
 from .offset import offset_surface
 from .resurface import resurfaced
@@ -35,8 +39,9 @@ def shell(
     thickness : negative for walls on the outside, around the body as a hollow. open : faces without a wall;
     without any the hollow is closed. other : faces, and the thickness of the wall at them.
 
-    Rounds whose radius is not larger than the thickness leave a sharp edge inside. Inner faces are called
-    `step/inside`. Raises ModellingError for a thickness that does not fit; it names the largest that works.
+    At a planar open face that rounds join smoothly the mouth goes straight through the wall. Rounds whose
+    radius is not larger than the thickness leave a sharp edge inside. Inner faces are called `step/inside`.
+    Raises ModellingError for a thickness that does not fit; it names the largest that works.
     """
     size = _checked(thickness)
     opened = _faces(body, open)
@@ -52,7 +57,8 @@ def shell(
             walls[face] = float(value)
 
     def build(value: float) -> Body:
-        return _hollowed(body, {face: value * (t / size) for face, t in walls.items()}, step)
+        scaled = {face: value * (t / size) for face, t in walls.items()}
+        return _hollowed(body, scaled, _mouths(body, opened, scaled), step)
 
     try:
         return build(size)
@@ -83,9 +89,27 @@ def _faces(body: Body, faces: Faces) -> list[Face]:
     return list(dict.fromkeys(item.brep for item in items))
 
 
-def _hollowed(body: Body, walls: Mapping[Face, float], step: str) -> Body:
+def _mouths(body: Body, opened: Sequence[Face], walls: Mapping[Face, float]) -> dict[Face, float]:
+    """The open faces that others join smoothly, with the thickness of the wall there."""
+    found: dict[Face, set[float]] = {}
+    for edge, uses in body.faces_of_edge.items():
+        one, two = sides_of(uses)
+        if abs(turn_at(edge, (one, two), 0.5 * (edge.t0 + edge.t1))) > SMOOTH:
+            continue
+        for face, other in ((one, two), (two, one)):
+            if face in opened and other in walls:
+                found.setdefault(face, set()).add(walls[other])
+    for face, values in found.items():
+        if face.surface.kind != "plane":
+            raise ModellingError(f"an open {face.surface.kind} face that others join smoothly has no mouth")
+        if len(values) > 1:
+            raise ModellingError("faces that join an open one smoothly have walls of unlike thickness")
+    return {face: values.pop() for face, values in found.items()}
+
+
+def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, float], step: str) -> Body:
     moved, swallowed = {}, []
-    for face, thickness in walls.items():
+    for face, thickness in (*walls.items(), *mouths.items()):
         made = offset_surface(face, -thickness)
         if made is None:
             swallowed.append(face)
@@ -95,12 +119,28 @@ def _hollowed(body: Body, walls: Mapping[Face, float], step: str) -> Body:
     refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
     inward = next(iter(walls.values())) > 0.0
     outer, inner = (body, other) if inward else (other, body)
-    result = combined(outer, _named(inner, FaceName(step, "inside"), inward), "cut")
-    if result is None:
+    inside = FaceName(step, "inside")
+    left = combined(outer, _named(inner, inside, inward), "cut")
+    plugs = [_plug(face, other, moved[face][0], thickness) for face, thickness in mouths.items()]
+    for plug in plugs:
+        left = None if left is None else combined(left, _named(plug, inside, True), "cut")
+    if left is None:
         raise ModellingError("nothing is left of the walls")
-    if abs(result.volume - (outer.volume - inner.volume)) > WHOLE * outer.volume:
+    taken = inner.volume + sum(plug.volume for plug in plugs)
+    if abs(left.volume - (outer.volume - taken)) > WHOLE * outer.volume:
         raise ModellingError("the hollow breaks through a wall")
-    return result
+    return left
+
+
+def _plug(face: Face, other: Body, surface: Surface, thickness: float) -> Body:
+    """What is taken out of the wall at an open face: from the hollow's face below it, or that above it, on
+    its own outline."""
+    if thickness < 0.0:
+        return extrude(region_of_face(face, other.unit), -thickness)
+    below = [made for made in other.brep_faces if made.surface == surface and made.outward is face.outward]
+    if not below:
+        raise ModellingError("the hollow does not reach an open face")
+    return extrude([region_of_face(made, other.unit) for made in below], thickness)
 
 
 def _named(body: Body, name: FaceName, only: bool) -> Body:
