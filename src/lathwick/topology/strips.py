@@ -176,13 +176,15 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
         high = cut + (v - cut) % math.tau
         return _tube(surface, u, np.full_like(v, high.mean()), high, -du, reference)
     cut = free_cut(u)
-    if cut is None:
-        u, v, turns = _lifted(face, u, v)
-        if any(abs(around) > 1 or (abs(around) == 0 and up) for around, up in turns):
-            raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
-        slope = next((up / around for around, up in turns if around), 0.0)
-        return _tube(surface, u, slope * u, v, -du, reference)
-    high = cut + (u - cut) % math.tau
+    if cut is not None:
+        high = cut + (u - cut) % math.tau
+    else:
+        high, v, turns = _lifted(face, u, v)
+        if any(around for around, _ in turns):  # else they go round the tube alone, by up to all of the ring
+            if any(abs(around) > 1 or (around == 0 and up) for around, up in turns):
+                raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
+            slope = next(up / around for around, up in turns if around)
+            return _tube(surface, high, slope * high, v, -du, reference)
     half = 0.5 * (high - high.mean())[:, None]
     w = high.mean() + half * (NODES + 1.0)
     rings = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
