@@ -16,6 +16,8 @@ import numpy as np
 from .placement import FloatArray, Plane
 from .vector import Vec3, along, dot, sub
 
+NEWTON_STEPS = 100
+
 
 class Curve(Protocol):
     """What the rest of the package asks of a curve. `period` is 0.0 for an open curve."""
@@ -205,9 +207,6 @@ class Ellipse:
     def parts(self, t0: float, t1: float) -> list[float]:
         """Finer and finer towards the sharp ends of a slender ellipse."""
         return ellipse_parts(self.major, self.minor, t0, t1)
-
-
-NEWTON_STEPS = 100
 
 
 def ellipse_parts(major: float, minor: float, t0: float, t1: float) -> list[float]:

@@ -78,7 +78,8 @@ def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: fl
     c = guess
     for _ in range(NEWTON_STEPS):
         gaps = out_one * one.gap(c) - d, out_two * two.gap(c) - d, dot(sub(c, point), way)
-        n, m = scaled(one.normal(c), out_one), scaled(two.normal(c), out_two)
+        normals = _normals(c, faces)
+        n, m = scaled(normals[0], out_one), scaled(normals[1], out_two)
         columns = cross(m, way), cross(way, n), cross(n, m)
         size = dot(n, columns[0])
         if not abs(size) > 1e-9:
@@ -188,8 +189,16 @@ def rolled_on(
 
 def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3) -> Vec3:
     """The direction in which the ball rolls on, nearest to an old one."""
-    way = cross(faces[0].surface.normal(c), faces[1].surface.normal(c))
+    way = cross(*_normals(c, faces))
     size = norm(way)
     if size < 1e-9:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
     return scaled(way, 1.0 / (size if dot(way, old) >= 0.0 else -size))
+
+
+def _normals(c: Vec3, faces: tuple[Face, Face]) -> tuple[Vec3, Vec3]:
+    """The normals of both surfaces below the center of a ball."""
+    try:
+        return faces[0].surface.normal(c), faces[1].surface.normal(c)
+    except ValueError:  # it lies where all normals of one meet
+        raise TooLargeError("no ball of that radius touches both faces", faces[0]) from None
