@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy.special import ellipe
 
 import lathwick as lw
-from lathwick.geometry.spline import interpolated, through_controls
+from lathwick.geometry.spline import SplineCurve, interpolated, through_controls
 from lathwick.sketch.plane_curves import PlaneSpline
 
 
@@ -271,3 +271,17 @@ def test_curves_are_mirrored_and_repeated():
     assert region.centroid[0] == pytest.approx(0, abs=1e-12)
     (row,) = sk.copies(oval, 2, about=sk.origin, angle=30)
     assert row[0].major == pytest.approx(1.5)
+
+
+def test_closed_curves_may_be_passed_round_more_than_once():
+    """On every round a closed spline has the same knots and extremes, wherever it begins."""
+    places = np.column_stack([[5, 1, -4, -2, 3], [0, 4, 2, -3, -4], [0, 1, 0, 2, 1]]).astype(float)
+    made = interpolated(places, closed=True)
+    curve = SplineCurve(made.degree, made.knots, made.controls)
+    first = [curve.breaks(0.0, 1.0), curve.extremes(0.0, 1.0)]
+    for start in (0.0, 1.0, 2.0):
+        assert curve.breaks(start, start + 1.0) == pytest.approx([t + start for t in first[0]])
+        assert curve.extremes(start + 1e-9, start + 1.0) == pytest.approx([t + start for t in first[1]])
+    across = curve.breaks(1.4, 2.6)
+    assert across[1:-1] == pytest.approx([t + k for k in (1, 2) for t in first[0][:-1] if 1.4 < t + k < 2.6])
+    assert curve.length(1.4, 2.4) == pytest.approx(curve.length(0.0, 1.0), rel=1e-12)

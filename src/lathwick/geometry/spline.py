@@ -214,15 +214,24 @@ class SplineCurve(BSpline):
     def breaks(self, t0: float, t1: float) -> list[float]:
         if t1 <= self.high or not self.period:
             return super().breaks(t0, t1)
-        turns = [k + n * self.period for n in (0, 1) for k in dict.fromkeys(self.knots)]
+        turns = {k + lap for lap in self._laps(t0, t1) for k in self.knots}
         least = SHORTEST_SPAN * self.period
-        return [t0, *(k for k in sorted(set(turns)) if t0 + least < k < t1 - least), t1]
+        return [t0, *(k for k in sorted(turns) if t0 + least < k < t1 - least), t1]
 
     def extremes(self, t0: float, t1: float) -> list[float]:
         if t1 <= self.high or not self.period:
             return super().extremes(t0, t1)
-        rest = super().extremes(self.low, t1 - self.period)
-        return sorted({*super().extremes(t0, self.high), self.high, *(t + self.period for t in rest)})
+        found = set[float]()
+        for lap in self._laps(t0, t1):
+            start, end = max(t0 - lap, self.low), min(t1 - lap, self.high)
+            inner = super().extremes(start, end) if start < end else []
+            found |= {t + lap for t in (*inner, self.high)}
+        return sorted(t for t in found if t0 < t < t1)
+
+    def _laps(self, t0: float, t1: float) -> list[float]:
+        """What is added to the parameters of a closed curve on each of its rounds from t0 to t1."""
+        first, last = (math.floor((t - self.low) / self.period) for t in (t0, t1))
+        return [n * self.period for n in range(first, last + 1)]
 
     def _wrapped(self, t: FloatArray) -> FloatArray:
         if not self.period or (t <= self.high).all():
@@ -308,8 +317,8 @@ class FittedCurve(SplineCurve):
         """Parameters from t0 to t1, every fourth knot, and all joints."""
         stops = super().breaks(t0, t1)
         kept = {*stops[:-1:SPANS_TOGETHER], stops[-1]}
-        turns = (0.0, self.period) if self.period else (0.0,)
-        joints = {k + turn for k in self.joints for turn in turns}
+        laps = self._laps(t0, t1) if self.period and t1 > self.high else [0.0]
+        joints = {k + lap for k in self.joints for lap in laps}
         return [t for t in stops if t in kept or t in joints]
 
     def parts(self, t0: float, t1: float) -> list[float]:
