@@ -17,6 +17,7 @@ from .placement import FloatArray, Plane
 from .vector import Vec3, along, dot, sub
 
 NEWTON_STEPS = 100
+"""More than the search for the foot of a point on an ellipse takes, however slender that is."""
 
 
 class Curve(Protocol):

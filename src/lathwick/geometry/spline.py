@@ -175,6 +175,7 @@ Polynomials: TypeAlias = tuple[tuple[float, ...], tuple[float, ...], tuple[float
 
 
 def _value(coefficients: tuple[float, ...], h: float) -> float:
+    """A polynomial's value, by Horner's scheme."""
     value = 0.0
     for c in coefficients:
         value = value * h + c
