@@ -13,6 +13,7 @@ Paoluzzi, "Boundary integration over linear polyhedra", CAD 22 (1990).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -34,6 +35,7 @@ from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, level_bases
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
+TINY = 1e-12
 NEAR_APEX = 0.25
 """A face whose edges come so near to the apex of its cone, as a share of how far they go from it."""
 
@@ -60,21 +62,33 @@ def mass_properties(faces: Sequence[Face]) -> MassProperties:
     Relative error about 1e-14 for planes and cylinders. Cost O(number of edges).
     """
     reference = _reference_point(faces)
-    face_areas = np.zeros(len(faces))
-    moments = np.zeros(10)
+    about = tuple(reference.tolist())
+    fresh = [face for face in faces if face.__dict__.get("_integrals", (None,))[0] != about]
+    for face, row in zip(fresh, _integrals(fresh, reference), strict=True):
+        face.__dict__["_integrals"] = (about, row)
+    table = np.array([face.__dict__["_integrals"][1] for face in faces])
+    return _from_moments(table[:, 1:].sum(axis=0), table[:, 0], reference)
+
+
+def _integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
+    """Area and the part in the `_volume_moments` of each face, shape (F, 11)."""
+    found = np.zeros((len(faces), 11))
     for kind, rule in _RULES.items():
         members = [i for i, face in enumerate(faces) if face.surface.kind == kind]
         if members:
             strip = _strip(faces, members, reference, rule)
-            areas = np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
-            face_areas += areas
-            moments += _volume_moments(strip)
-    return _from_moments(moments, face_areas, reference)
+            found[:, 0] += np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
+            found[:, 1:] += _volume_moments(strip, len(faces))
+    return found
 
 
 def _reference_point(faces: Sequence[Face]) -> FloatArray:
+    """Near the middle of the faces, on a coarse grid: bodies that differ a little have the same, so that
+    integrals over the faces they share hold for both."""
     boxes = np.array([outer_box(face) for face in faces])
-    return 0.5 * (boxes[:, 0].min(axis=0) + boxes[:, 1].max(axis=0))
+    low, high = boxes[:, 0].min(axis=0), boxes[:, 1].max(axis=0)
+    grid = 2.0 ** (math.floor(math.log2(max(float((high - low).max()), TINY))) - 2)
+    return np.asarray(grid * np.round(0.5 * (low + high) / grid))
 
 
 def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> Strip:
@@ -322,8 +336,8 @@ _RULES: dict[str, _Rule] = {
 }
 
 
-def _volume_moments(strip: Strip) -> FloatArray:
-    """(V, x, y, z, xx, yy, zz, xy, yz, zx) integrals about the reference point."""
+def _volume_moments(strip: Strip, count: int) -> FloatArray:
+    """(V, x, y, z, xx, yy, zz, xy, yz, zx) integrals about the reference, by face, shape (count, 10)."""
     p, n, w = strip.points, strip.normals, strip.weights
     x, y, z = p[:, :, 0], p[:, :, 1], p[:, :, 2]
     wx, wy, wz = w * n[:, :, 0], w * n[:, :, 1], w * n[:, :, 2]
@@ -339,7 +353,7 @@ def _volume_moments(strip: Strip) -> FloatArray:
         y * y * z * wy / 2.0,
         z * z * x * wz / 2.0,
     )
-    return np.array([term.sum() for term in terms])
+    return np.column_stack([np.bincount(strip.face, term.sum(axis=1), count) for term in terms])
 
 
 def _from_moments(m: FloatArray, face_areas: FloatArray, reference: FloatArray) -> MassProperties:

@@ -5,15 +5,20 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
+from typing import TypeVar
 
 import numpy as np
 
+from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import TorusSurface
 from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
 from .windings import keeps_handle, loop_outline, signed_area, winding
+
+_Item = TypeVar("_Item", Edge, Face)
 
 SAMPLES = 5
 MAX_LISTED = 20
@@ -60,7 +65,6 @@ def _all_problems(lumps: Sequence[Lump], measure: Measure) -> Iterator[Problem]:
             found = list(_topology_problems(shell))
             yield from found
             if not found:
-                yield from _part_problems(shell)
                 yield from _geometry_problems(shell)
                 yield from _volume_problems(shell, shell is not lump.outer, measure)
 
@@ -134,39 +138,53 @@ def _connected(faces: Iterable[Face]) -> int:
 
 
 def _geometry_problems(shell: Shell) -> Iterator[Problem]:
-    edges = dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges())
-    samples = {edge: _samples(edge) for edge in edges}
-    for edge in samples:
-        yield from _edge_problems(edge)
+    """Those of every edge and face for itself, found once: bodies share what does not change."""
+    samples: dict[Edge, FloatArray] = {}
+    for edge in dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges()):
+        yield from _kept(edge, _edge_problems)
     for face in shell.faces:
-        if not face.loops:
-            continue
-        points = np.concatenate([samples[c.edge] for c in face.coedges()])
-        gaps = np.abs(face.surface.distance(points))
-        worst = int(gaps.argmax())
-        if gaps[worst] > JOIN:
-            x, y, z = (float(c) for c in points[worst])
-            yield Problem(
-                "EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z)
-            )
+        yield from _kept(face, partial(_face_problems, samples))
 
 
-def _part_problems(shell: Shell) -> Iterator[Problem]:
+def _kept(item: _Item, find: Callable[[_Item], Iterable[Problem]]) -> tuple[Problem, ...]:
+    """What is wrong with a thing that never changes; looked for only once."""
+    if "_problems" not in item.__dict__:
+        item.__dict__["_problems"] = tuple(find(item))
+    found: tuple[Problem, ...] = item.__dict__["_problems"]
+    return found
+
+
+def _face_problems(samples: dict[Edge, FloatArray], face: Face) -> Iterator[Problem]:
+    yield from _part_problems(face)
+    yield from _off_surface(face, samples)
+
+
+def _off_surface(face: Face, samples: dict[Edge, FloatArray]) -> Iterator[Problem]:
+    if not face.loops:
+        return
+    edges = [coedge.edge for coedge in face.coedges()]
+    for edge in edges:
+        if edge not in samples:
+            samples[edge] = edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES))
+    points = np.concatenate([samples[edge] for edge in edges])
+    gaps = np.abs(face.surface.distance(points))
+    worst = int(gaps.argmax())
+    if gaps[worst] > JOIN:
+        x, y, z = (float(c) for c in points[worst])
+        yield Problem("EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z))
+
+
+def _part_problems(face: Face) -> Iterator[Problem]:
     """A face on a cylinder or a cone is in one piece: one band round the axis, or one patch."""
-    for face in shell.faces:
-        if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
-            continue
-        sign = 1.0 if face.outward else -1.0
-        paths = [loop_outline(loop, face.surface) for loop in face.loops]
-        turns = [winding(path, face.surface)[0] * sign for path in paths]
-        outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
-        if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:
-            x, y, z = next(iter(face.coedges())).edge.midpoint()
-            yield Problem("FACE_PARTS", f"a {face.surface.kind} face is in several pieces", (x, y, z))
-
-
-def _samples(edge: Edge) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
-    return edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES))
+    if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
+        return
+    sign = 1.0 if face.outward else -1.0
+    paths = [loop_outline(loop, face.surface) for loop in face.loops]
+    turns = [winding(path, face.surface)[0] * sign for path in paths]
+    outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
+    if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:
+        x, y, z = next(iter(face.coedges())).edge.midpoint()
+        yield Problem("FACE_PARTS", f"a {face.surface.kind} face is in several pieces", (x, y, z))
 
 
 def _edge_problems(edge: Edge) -> Iterator[Problem]:

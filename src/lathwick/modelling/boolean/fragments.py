@@ -104,9 +104,11 @@ class FragmentTable:
         self._by_nodes: dict[tuple[int, int], list[Fragment]] = {}
         self._centers = Nodes()
 
-    def add(self, curve: Curve, t0: float, t1: float, a: int, b: int) -> tuple[Fragment, bool]:
-        """The fragment on a piece of curve, and whether it runs the same way."""
-        key = (min(a, b), max(a, b)) if a >= 0 else (-1, self._centers.at(_center(curve, t0, t1)))
+    def add(
+        self, curve: Curve, t0: float, t1: float, a: int, b: int, of: Edge | None = None
+    ) -> tuple[Fragment, bool]:
+        """The fragment on a piece of curve, be it of an edge or not, and whether it runs the same way."""
+        key = (min(a, b), max(a, b)) if a >= 0 else (-1, self._centers.at(_center(curve, t0, t1, of)))
         middle = curve.point(0.5 * (t0 + t1))
         for other in self._by_nodes.get(key, ()):
             gap, t = gap_to(other.curve, other.t0, other.t1, middle)
@@ -130,10 +132,14 @@ class FragmentTable:
         return u[0] * v[0] + u[1] * v[1] + u[2] * v[2] > 0.0
 
 
-def _center(curve: Curve, t0: float, t1: float) -> Vec3:
-    """A point that belongs to a closed curve however it is parametrised: the middle of its box."""
+def _center(curve: Curve, t0: float, t1: float, edge: Edge | None) -> Vec3:
+    """A point that belongs to a closed curve, that of an edge or of none, however it is parametrised: the
+    middle of its box."""
     if isinstance(curve, (Circle, Ellipse)):
         return curve.frame.origin
+    if edge is not None:
+        x, y, z = (0.5 * edge.bounds.sum(axis=0)).tolist()
+        return (x, y, z)
     points = curve.points(np.array([t0, t1, *curve.extremes(t0, t1)]))
     x, y, z = (0.5 * (points.min(axis=0) + points.max(axis=0))).tolist()
     return (x, y, z)

@@ -45,13 +45,14 @@ Part = tuple[Fragment, bool]
 class Imprint:
     """What imprinting found. parts : of every edge, from its start to its end. inner : fragments in the
     inside of each face. same : faces of the other body on the same surface, near each face. touches :
-    places where faces of the two touch."""
+    places where faces of the two touch. vertices : of the bodies, in the very places of their nodes."""
 
     nodes: Nodes
     parts: dict[Edge, list[Part]]
     inner: dict[Face, list[Fragment]]
     same: dict[Face, list[Face]]
     touches: list[Vec3]
+    vertices: dict[int, Vertex]
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +113,7 @@ class Imprinter:
         for (a, b), met in meetings.items():
             touches += [p for curve in met.touches for p in touching_places(curve, a, b)]
             touches += touching_points(met.points, a, b)
-        return Imprint(self._nodes, parts, dict(inner), dict(self._same), touches)
+        return Imprint(self._nodes, parts, dict(inner), dict(self._same), touches, self._kept_vertices())
 
     # ------------------------------------------------------------------ pairs
 
@@ -195,6 +196,14 @@ class Imprinter:
         if vertex not in self._vertex:
             self._vertex[vertex] = self._nodes.at(vertex.point)
         return self._vertex[vertex]
+
+    def _kept_vertices(self) -> dict[int, Vertex]:
+        """A vertex of the bodies for every node that has one in its very place."""
+        kept: dict[int, Vertex] = {}
+        for vertex, node in self._vertex.items():
+            if vertex.point == self._nodes.points[node]:
+                kept.setdefault(node, vertex)
+        return kept
 
     def _cross_lying(self) -> None:
         """Where an edge that lies in the surface of a face crosses that face's edges along the surface."""
@@ -294,7 +303,7 @@ class Imprinter:
             ends = (self._node_of(edge.start), self._node_of(edge.end))
         found = []
         for t0, t1, a, b in divided(edge.t0, edge.t1, edge.is_closed, self._cuts.get(edge, ()), ends):
-            fragment, forward = table.add(edge.curve, t0, t1, a, b)
+            fragment, forward = table.add(edge.curve, t0, t1, a, b, edge)
             fragment.edges.append(edge)
             found.append((fragment, forward))
         return found

@@ -47,7 +47,7 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
         ]
     if not chosen:
         return None
-    result = Body.made(sewn(chosen, imprint.nodes), one.unit)
+    result = Body.made(sewn(chosen, imprint.nodes, imprint.vertices), one.unit)
     inherited = [p for body in (one, two) for p in touches_between_lumps(body)]
     refuse_touching(result, [*imprint.touches, *inherited])
     return result

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -61,6 +61,7 @@ class _Patch:
     surface: Surface
     outward: bool
     names: tuple[FaceName, ...]
+    origin: Face
     cycles: list[list[_Use]] = field(default_factory=list)
 
 
@@ -83,16 +84,19 @@ class _Use:
         return (self.link.fragment, self.forward)
 
 
-def sewn(cells: Sequence[Cell], nodes: Nodes) -> list[Lump]:
-    """Lumps bounded by the cells. Raises ModellingError if they do not close, or for a result that is no
-    manifold."""
+def sewn(cells: Sequence[Cell], nodes: Nodes, vertices: Mapping[int, Vertex] | None = None) -> list[Lump]:
+    """Lumps bounded by the cells; what nothing has changed, faces, edges and vertices, is kept as it is.
+
+    vertices : what the bodies have at nodes. Raises ModellingError if the cells do not close, or for a result
+    that is no manifold.
+    """
     groups, dropped = _merged(cells)
     patches = [_patch(group, dropped, nodes) for group in groups]
     slits = [(dropped.slits[key], patch) for group, patch in zip(groups, patches, strict=True)
              for key in dict.fromkeys(dropped.key(cell, half) for cell in group for half in cell.halves)
              if key in dropped.slits]  # fmt: skip
     paired = _paired(patches, nodes)
-    return _Assembly(paired, nodes, slits).lumps()
+    return _Assembly(paired, nodes, slits, vertices or {}).lumps()
 
 
 @dataclass(slots=True)
@@ -186,7 +190,7 @@ def _patch(group: Sequence[Cell], dropped: _Dropped, nodes: Nodes) -> _Patch:
             cycles = [c.halves for c in traced_cycles(left, first.face.surface, first.outward, nodes)]
         except LooseEnd as end:
             raise _not_closed(end.place) from None
-    patch = _Patch(first.face.surface, first.outward, names)
+    patch = _Patch(first.face.surface, first.outward, names, first.face)
     links: dict[int, _Link] = {}
     for cycle in cycles:
         if cycle:
@@ -259,12 +263,17 @@ class _Assembly:
     """Turns patches into faces with edges and vertices, and those into lumps."""
 
     def __init__(
-        self, patches: Sequence[_Patch], nodes: Nodes, slits: Sequence[tuple[Fragment, _Patch]]
+        self,
+        patches: Sequence[_Patch],
+        nodes: Nodes,
+        slits: Sequence[tuple[Fragment, _Patch]],
+        vertices: Mapping[int, Vertex],
     ) -> None:
         self._patches, self._nodes, self._slits = patches, nodes, slits
         self._links = list(dict.fromkeys(u.link for p in patches for c in p.cycles for u in c))
         self._fan_of = self._fans()
         self._vertices: dict[int, Vertex] = {}
+        self._free, self._used = dict(vertices), set[Edge]()
 
     def lumps(self) -> list[Lump]:
         edges = self._edges()
@@ -297,7 +306,8 @@ class _Assembly:
 
     def _vertex(self, fan: int, node: int) -> Vertex:
         if fan not in self._vertices:
-            self._vertices[fan] = Vertex(self._nodes.points[node])
+            kept = self._free.pop(node) if node in self._free else None
+            self._vertices[fan] = kept or Vertex(self._nodes.points[node])
         return self._vertices[fan]
 
     # ------------------------------------------------------------------ edges
@@ -316,7 +326,7 @@ class _Assembly:
                 continue
             if link.fragment.is_ring:
                 f = link.fragment
-                made[id(link)] = (_edge(f, None, None), True)
+                made[id(link)] = (self._edge(f, None, None), True)
                 continue
             chain = self._chain(link, smooth, at_fan)
             self._join(chain, smooth, made)
@@ -354,10 +364,10 @@ class _Assembly:
             t0, t1, way = self._range(chain)
             whole = Fragment(whole.curve, t0, t1, -1, -1)
         if start_fan == end_fan and start_fan in smooth:
-            edge = _edge(whole, None, None)
+            edge = self._edge(whole, None, None)
         else:
             ends = (self._vertex(start_fan, start), self._vertex(end_fan, end))
-            edge = _edge(whole, *(ends if way else ends[::-1]))
+            edge = self._edge(whole, *(ends if way else ends[::-1]))
         for link, runs in chain:
             made[id(link)] = (edge, runs is way)
 
@@ -385,6 +395,18 @@ class _Assembly:
             low, high = low - shift, high - shift
         return low, high, way
 
+    def _edge(self, fragment: Fragment, start: Vertex | None, end: Vertex | None) -> Edge:
+        """An edge on a fragment; on the whole of an edge of the bodies that edge itself, once, or that with
+        other vertices."""
+        curve, t0, t1 = fragment.curve, fragment.t0, fragment.t1
+        for edge in fragment.edges:
+            if edge.curve is curve and edge.t0 == t0 and edge.t1 == t1:
+                if edge.start is start and edge.end is end and edge not in self._used:
+                    self._used.add(edge)
+                    return edge
+                return edge.between(start, end)
+        return Edge(curve, t0, t1, start, end)
+
     # ------------------------------------------------------------------ faces, shells
 
     def _face(self, patch: _Patch, edges: dict[int, tuple[Edge, bool]]) -> Face:
@@ -400,6 +422,8 @@ class _Assembly:
             if len(coedges) > 1 and first.edge is last.edge and first.forward is last.forward:
                 coedges.pop()
             loops.append(Loop(tuple(coedges)))
+        if _unchanged(patch, loops):
+            return patch.origin
         if patch.surface.kind == "plane" and len(loops) > 1:
             loops.sort(key=lambda loop: -_reach(loop))
         return Face(patch.surface, patch.outward, tuple(loops), patch.names)
@@ -449,13 +473,15 @@ def _reach(loop: Loop) -> float:
     return float(np.linalg.norm(high - low))
 
 
-def _edge(fragment: Fragment, start: Vertex | None, end: Vertex | None) -> Edge:
-    """An edge on a fragment; on the whole of an edge of the bodies, that edge with other vertices."""
-    curve, t0, t1 = fragment.curve, fragment.t0, fragment.t1
-    for edge in fragment.edges:
-        if edge.curve is curve and edge.t0 == t0 and edge.t1 == t1:
-            return edge.between(start, end)
-    return Edge(curve, t0, t1, start, end)
+def _unchanged(patch: _Patch, loops: Sequence[Loop]) -> bool:
+    """Whether a face comes out as it was: the same way round, with the same names, edges and order."""
+    face = patch.origin
+    if face.outward is not patch.outward or face.names != patch.names or len(face.loops) != len(loops):
+        return False
+    return all(
+        [(c.edge, c.forward) for c in one.coedges] == [(c.edge, c.forward) for c in two.coedges]
+        for one, two in zip(face.loops, loops, strict=True)
+    )
 
 
 def _runs_on(one: tuple[_Link, bool], two: tuple[_Link, bool]) -> bool:
