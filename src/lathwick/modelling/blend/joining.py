@@ -211,18 +211,35 @@ def _marched(
     strip: Strip, other: Surface, shares: FloatArray, guesses: FloatArray, face: Face
 ) -> tuple[FloatArray, FloatArray]:
     """Parameters, near guesses, and points at which the curves along a strip, at shares of the way across it,
-    meet another surface."""
-    drift, found = 0.0, guesses.copy()
-    for k in range(1, len(shares) - 1):
-        found[k] = _met(strip, other, float(shares[k]), float(guesses[k]) + drift, face)
-        drift = float(found[k] - guesses[k])
+    meet another surface; from the end where they cross more steeply to where they may come to touch."""
+    found = guesses.copy()
+    inner = np.arange(1, len(shares) - 1)
+    ends = (_steepness(strip, other, float(shares[k]), float(guesses[k])) for k in (0, -1))
+    drifts, h = [0.0, 0.0], _small_step(strip, float(guesses[0]))
+    for k in inner if next(ends) >= next(ends) else inner[::-1]:
+        ahead = 2.0 * drifts[-1] - drifts[-2]
+        found[k] = _met(strip, other, float(shares[k]), (float(guesses[k]) + ahead, h), face)
+        drifts.append(float(found[k] - guesses[k]))
     return found, np.array([across(strip, float(s), float(t)) for s, t in zip(shares, found, strict=True)])
 
 
-def _met(strip: Strip, other: Surface, share: float, t: float, face: Face) -> float:
-    """The parameter near t at which a curve along the strip meets a surface, by the secant method."""
-    h = 1e-4 * abs(strip.span[1] - strip.span[0])
-    a, b = t, t + h
+def _steepness(strip: Strip, other: Surface, share: float, t: float) -> float:
+    """The sine of the angle at which a strip meets another surface at a place."""
+    p = across(strip, share, t)
+    return norm(cross(strip.surface.normal(p), other.normal(p)))
+
+
+def _small_step(strip: Strip, t: float) -> float:
+    """A step of the parameter that is short beside both the strip's length and its size."""
+    speed = max(float(np.linalg.norm(c.derivatives(np.array([t]))[0])) for c in strip.contacts)
+    along = abs(strip.span[1] - strip.span[0])
+    return 1e-4 * min(along, abs(strip.size) / speed if speed else along)
+
+
+def _met(strip: Strip, other: Surface, share: float, start: tuple[float, float], face: Face) -> float:
+    """The parameter at which a curve along the strip meets a surface, by the secant method, from a parameter
+    nearby and a step."""
+    a, b = start[0], start[0] + start[1]
     fa, fb = (other.gap(across(strip, share, s)) for s in (a, b))
     for _ in range(40):
         if fa == fb or abs(fb) <= 1e-14:

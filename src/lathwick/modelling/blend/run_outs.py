@@ -63,11 +63,22 @@ def _spots(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) ->
         spots = spots if k == 0 else spots[::-1]
     else:
         spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
-    spots[1:1] = [around.crossing(end, wedge.leaves) for wedge in ends[:-1]]
+    outer = spots[0], spots[-1]
+    spots[1:1] = [
+        _on_border(wedge.leaves, outer) or around.crossing(end, wedge.leaves) for wedge in ends[:-1]
+    ]
     for k in range(1, len(spots)):
         if distance(spots[k - 1][0].point, spots[k][0].point) <= RESOLUTION:
             spots[k] = spots[k - 1]
     return spots
+
+
+def _on_border(border: Coedge, spots: tuple[Spot, Spot]) -> Spot | None:
+    """That of two spots through which the edge between two faces at the end passes: it touches the strip
+    there, where one of them runs on from a face of the strip."""
+    curve = border.edge.curve
+    on = (s for s in spots if distance(curve.point(curve.parameter(s[0].point)), s[0].point) <= RESOLUTION)
+    return next(on, None)
 
 
 def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
