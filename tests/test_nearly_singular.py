@@ -71,6 +71,8 @@ def test_walls_that_nearly_run_along_a_bar(lean, depth):
 @example(1.0, 0.0, 2.0, 1.0)
 @example(0.0, 1.0, 2.0, 0.5)
 @example(2.0, 0.0, 2.0, 1.0)
+@example(1.0, 2e-313, 2.0, 0.5)
+@example(1.5, 1e-17, 2.0, 0.5)
 def test_feet_on_ellipses(u, v, major, ratio):
     """No place of the ellipse is nearer than the one found."""
     ellipse = Ellipse(lw.XY, major, major * ratio)

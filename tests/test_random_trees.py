@@ -38,6 +38,7 @@ ONCE_WRONG = {
     8030: "a cell beside two lumps that touch",
     8147: "two touches of a cylinder and a torus, one of them flat",
     1793: "the mass of a face that reaches to the tip of its cone",
+    5758: "a touch of the fourth order beside one of the second in the same place",
     8220: "a general curve that crosses an edge at its seam",
 }
 """Seeds of trees that found mistakes, each with what it was."""
@@ -90,6 +91,7 @@ ONCE_BADLY_MESHED = {
     836: "chords of a round wall that lie in the plane of its neighbour, in 32 bits",
     2128: "the same, beside an upright wall",
     2560: "the same, on a torus",
+    6052: "so many chords made alike that more are needed next to them",
 }
 """Seeds of trees whose meshes were not sound, each with why."""
 

@@ -16,6 +16,9 @@ import numpy as np
 from .placement import FloatArray, Plane
 from .vector import Vec3, along, dot, sub
 
+NIL = 1e-18
+"""A point so near to the long axis of an ellipse, as a share of the short one, lies on it."""
+
 NEWTON_STEPS = 100
 """More than the search for the foot of a point on an ellipse takes, however slender that is."""
 
@@ -258,7 +261,7 @@ def nearest_on_ellipse(u: float, v: float, major: float, minor: float) -> float:
         return 0.5 * math.pi - nearest_on_ellipse(v, u, minor, major)
     over = (major - minor) * (major + minor)
     x, y, more = abs(u) / major, abs(v) / minor, over / (minor * minor)
-    if y > 0.0:
+    if y > NIL:
         q = max(y, (1.0 + more) * (x - 1.0) + 1.0)
         for _ in range(NEWTON_STEPS):
             a, b = (1.0 + more) * x / (q + more), y / q

@@ -95,7 +95,7 @@ def _put(
 ) -> None:
     """A point at the distance d from an end, in place of one that is as near to it as a share of d."""
     edge, at_start = use
-    known = _distances(vertex, use, parameters)
+    known = _distances(vertex, use, parameters, 4 * MATCHED)  # with those that were added before
     k = int(np.abs(known - d).argmin())
     off = abs(float(known[k]) - d)
     if off <= SAME * d:
@@ -108,11 +108,13 @@ def _put(
     parameters[edge] = np.union1d(kept, [t])
 
 
-def _distances(vertex: Vertex, use: tuple[Edge, bool], parameters: dict[Edge, FloatArray]) -> FloatArray:
+def _distances(
+    vertex: Vertex, use: tuple[Edge, bool], parameters: dict[Edge, FloatArray], most: int = MATCHED
+) -> FloatArray:
     """Distances of the first points of an edge from its end, as far as they grow."""
     edge, at_start = use
     t = parameters[edge] if at_start else parameters[edge][::-1]
-    found = np.linalg.norm(edge.curve.points(t[1 : MATCHED + 1]) - np.array(vertex.point), axis=1)
+    found = np.linalg.norm(edge.curve.points(t[1 : most + 1]) - np.array(vertex.point), axis=1)
     falls = np.flatnonzero(np.diff(found) <= 0.0)
     return found[: falls[0] + 1] if len(falls) else found
 

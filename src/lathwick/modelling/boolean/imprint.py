@@ -37,6 +37,9 @@ LOOSE = 5.0 * NEAR
 FIRM = 1e-2
 """A hit at a larger angle (its sine) is where it is computed to be."""
 
+ASIDE = 0.02
+"""A little way along an edge, as a share of its range."""
+
 Part = tuple[Fragment, bool]
 """A fragment and whether it runs along the edge that it is a part of."""
 
@@ -57,13 +60,15 @@ class Imprint:
 
 @dataclass(frozen=True, slots=True)
 class _Hit:
-    """Where an edge meets a face: at parameter `t`; firmly, or at so small an angle that it is not sure."""
+    """Where an edge meets a face: at parameter `t`; firmly, or at so small an angle that it is not sure.
+    parting : how far a little way off the edge is from the surface, where it is not sure."""
 
     edge: Edge
     face: Face
     t: float
     point: Vec3
     is_firm: bool
+    parting: float
 
 
 @dataclass(slots=True)
@@ -148,8 +153,10 @@ class Imprinter:
             for (edge, t, p), state in zip(hits, states, strict=True):
                 if state != OUTSIDE:
                     slope = dot(edge.curve.tangent(t), other.surface.normal(p))
-                    valid.append(_Hit(edge, other, t, p, abs(slope) > FIRM))
-        for hit in sorted(valid, key=lambda h: not h.is_firm):
+                    firm = abs(slope) > FIRM
+                    parting = 0.0 if firm else _parting(edge, t, other.surface)
+                    valid.append(_Hit(edge, other, t, p, firm, parting))
+        for hit in sorted(valid, key=lambda h: (not h.is_firm, -h.parting)):
             self._add_hit(hit)
 
     def _snapped(self, edge: Edge, t: float, p: Vec3, surface: Surface) -> tuple[float, Vec3]:
@@ -358,6 +365,14 @@ def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
         x, y, z = points[states.index(UNCLEAR)]
         raise ModellingError(f"it is not clear whether ({x:.6g}, {y:.6g}, {z:.6g}) lies in a face")
     return states
+
+
+def _parting(edge: Edge, t: float, surface: Surface) -> float:
+    """How far an edge is from a surface a little way from where it touches it: the less, the less sure is
+    where that is."""
+    off = ASIDE * (edge.t1 - edge.t0)
+    sides = (s for s in (t - off, t + off) if edge.is_closed or edge.t0 <= s <= edge.t1)
+    return max(abs(surface.gap(edge.curve.point(s))) for s in sides)
 
 
 def _meet(one: FloatArray, two: FloatArray) -> bool:
