@@ -91,6 +91,7 @@ ONCE_BADLY_MESHED = {
     836: "chords of a round wall that lie in the plane of its neighbour, in 32 bits",
     2128: "the same, beside an upright wall",
     2560: "the same, on a torus",
+    4732: "a vertex where a round wall and a rim touch in the fourth order",
     6052: "so many chords made alike that more are needed next to them",
 }
 """Seeds of trees whose meshes were not sound, each with why."""

@@ -23,6 +23,11 @@ GOLDEN = 0.5 * (3.0 - math.sqrt(5.0))
 NARROWING = 60
 LEVEL = 1e-12
 PARALLEL = 1e-12
+RISEN = 3e-11
+"""So much more than at a touch the distance is a little way off it."""
+
+LEAST_FLAT = 1e-3
+"""A touch is flat if this takes more than such a share of the way between samples."""
 
 
 def curve_hits(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
@@ -225,12 +230,34 @@ def _least(gap: Callable[[float], float], places: list[float], i: int, closed: b
             break
     best, value = (s, fs) if fs < fu else (u, fu)
     if abs(value) <= RESOLUTION:
-        return [best]
+        return [_centered(gap, best, value, (low, high), sign)]
     if abs(middle) <= RESOLUTION:
         return [places[i]]
     if value > 0.0:
         return []
     return [_root(gap, *sorted((end, best))) for end in (low, high) if sign * gap(end) > 0.0]
+
+
+def _centered(
+    gap: Callable[[float], float], best: float, value: float, ends: tuple[float, float], sign: float
+) -> float:
+    """The place of a touch. Of a flat one, of the fourth order, the least distance does not tell it well:
+    it is midway between the places on both sides where the distance is a little more."""
+    low, high = ends
+
+    def rise(t: float) -> float:
+        return sign * gap(t) - value - RISEN
+
+    sides = []
+    for end in ends:
+        share = LEAST_FLAT
+        while share < 1.0 and rise(best + share * (end - best)) <= 0.0:
+            share *= 2.0
+        if share >= 1.0:
+            return best
+        sides.append(_root(rise, *sorted((best, best + share * (end - best)))))
+    first, last = sides
+    return 0.5 * (first + last) if last - first > LEAST_FLAT * (high - low) else best
 
 
 def _root(gap: Callable[[float], float], low: float, high: float) -> float:
