@@ -103,8 +103,8 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
                 axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(ROUND, math.pi / 2)
                 parts = _parallels(surface, axis, u, -quarter, quarter, math.tau / ROUND, reference)
             else:
-                tops = np.full(ROUND, math.tau)
-                parts = _tube(surface, u, np.zeros(ROUND), tops, math.tau / ROUND, reference)
+                top = np.full(ROUND, _top(surface))
+                parts = _tube(surface, u, -top, top, math.tau / ROUND, reference)
             sign = 1.0 if faces[i].outward else -1.0
             points, normals, weights = parts
             added.append(Strip(points, sign * normals, times * weights, np.full(len(points), i)))
@@ -114,7 +114,14 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
 def _whole_area(surface: SphereSurface | TorusSurface) -> float:
     if isinstance(surface, SphereSurface):
         return 4.0 * math.pi * surface.radius**2
-    return math.tau**2 * surface.major * surface.minor
+    top = _top(surface)
+    return 2.0 * math.tau * surface.minor * (surface.major * top + surface.minor * math.sin(top))
+
+
+def _top(surface: TorusSurface) -> float:
+    """Half of the turn round the tube that a torus has: all of it, or, of a spindle, the part outside of the
+    points at which it meets its axis."""
+    return math.acos(max(-1.0, -surface.major / surface.minor))
 
 
 _Parts = tuple[FloatArray, FloatArray, FloatArray]
@@ -171,10 +178,11 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     reach = surface.major + surface.minor * np.cos(v)
     up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
-    cut = free_cut(v)
+    cut = math.pi if surface.major < surface.minor else free_cut(v)
     if cut is not None:
         high = cut + (v - cut) % math.tau
-        return _tube(surface, u, np.full_like(v, high.mean()), high, -du, reference)
+        low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - _top(surface))
+        return _tube(surface, u, low, high, -du, reference)
     cut = free_cut(u)
     if cut is not None:
         high = cut + (u - cut) % math.tau
