@@ -31,7 +31,7 @@ def flat_contacts(one: Surface, two: Surface) -> list[Vec3]:
     """Points at which both surfaces touch a plane on which a torus, one of them, lies in a circle."""
     found: list[Vec3] = []
     for ring, other in ((one, two), (two, one)):
-        if not isinstance(ring, TorusSurface):
+        if not isinstance(ring, TorusSurface) or ring.major <= RESOLUTION:
             continue
         for side in (1.0, -1.0):
             plane = ring.frame.offset(side * ring.minor)
@@ -54,7 +54,8 @@ def _contact(plane: Plane, surface: Surface) -> _Contact | None:
             return None
         return _Contact((x, y), _level(plane, axis))
     if isinstance(surface, TorusSurface):
-        if norm(cross(axis, plane.normal)) > PARALLEL or abs(abs(height) - surface.minor) > HALF:
+        level = norm(cross(axis, plane.normal)) <= PARALLEL and surface.major > RESOLUTION
+        if not level or abs(abs(height) - surface.minor) > HALF:
             return None
         return _Contact((x, y), radius=surface.major)
     return None

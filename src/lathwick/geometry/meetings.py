@@ -193,9 +193,10 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
         middle = along(center, plane.normal, -h)
         frame = Plane(middle, axis, ring.frame.x)
         if abs(h) > small - HALF:
-            return Meeting(touches=(Circle(frame, big),))
+            return Meeting(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
         reach = math.sqrt((small - abs(h)) * (small + abs(h)))
-        return Meeting(curves=(Circle(frame, big + reach), Circle(frame, big - reach)))
+        radii = (radius for radius in (big + reach, big - reach) if radius > RESOLUTION)
+        return Meeting(curves=tuple(Circle(frame, radius) for radius in radii))
     if abs(lean) <= PARALLEL and abs(h) <= HALF:
         side = unit(cross(axis, plane.normal))
         centers = (along(center, side, big), along(center, side, -big))
@@ -206,7 +207,7 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
         out = unit(sub(plane.normal, scaled(axis, lean)))
         sign = -1.0 if h > 0 else 1.0
         touch = along(along(center, out, sign * big), plane.normal, sign * small)
-        return Meeting(points=(touch,))
+        return Meeting(points=(touch,)) if abs(ring.gap(touch)) <= HALF else NOTHING
     return NOTHING if abs(h) > big * flat + small else None
 
 

@@ -99,6 +99,9 @@ def _torus(surface: TorusSurface, o: FloatArray, d: FloatArray) -> FloatArray:
     roots: Any = np.linalg.eigvals(matrix)
     scale = big + small
     t = np.where(np.abs(roots.imag) < 1e-6 * scale, roots.real, np.nan)
+    if surface.meets_axis:  # the quartic is of the spindle and of what lies outside of it together
+        places = (o[:, None, :] + (t + near[:, None])[:, :, None] * d).reshape(-1, 3)
+        t = np.where(np.abs(surface.distance(places).reshape(t.shape)) < 1e-5 * scale, t, np.nan)
     for _ in range(POLISH):
         places = o[:, None, :] + (t + near[:, None])[:, :, None] * d
         flat_places = places.reshape(-1, 3)

@@ -115,13 +115,24 @@ class SphereSurface:
 @dataclass(frozen=True, slots=True)
 class TorusSurface:
     """A ring about the normal of `frame`: a tube of radius `minor` whose middle runs on a circle of radius
-    `major`; where that is less than `minor`, the part of it outside its spindle. u is the angle about the
-    axis from `frame.x`, v the angle about the tube from outside towards the normal; radians."""
+    `major`. Where that is less than `minor`, the part of it outside its spindle; where it is negative, the
+    spindle: the middle of its profile lies beyond the axis. u is the angle about the axis from `frame.x`, v
+    the angle about the tube from outside towards the normal; radians."""
 
     frame: Plane
     major: float
     minor: float
     kind: ClassVar[str] = "torus"
+
+    @property
+    def meets_axis(self) -> bool:
+        """Whether it is a spindle, or what lies outside of one: v does not go all round then."""
+        return self.major < self.minor
+
+    @property
+    def half_turn(self) -> float:
+        """The largest v, radians: half a turn, or less where the surface meets its axis."""
+        return math.acos(max(-1.0, -self.major / self.minor))
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`; any one on the axis and in the middle of the tube."""

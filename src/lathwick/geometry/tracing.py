@@ -470,7 +470,7 @@ def _domain(surface: Surface, corners: FloatArray) -> tuple[tuple[float, float],
     if isinstance(surface, SphereSurface):
         return (-math.pi, -math.pi / 2), (math.pi, math.pi / 2)
     if isinstance(surface, TorusSurface):
-        return (-math.pi, -math.pi), (math.pi, math.pi)
+        return (-math.pi, -surface.half_turn), (math.pi, surface.half_turn)
     if isinstance(surface, CanalSurface):
         return (surface.spine.low, -math.pi), (surface.spine.high, math.pi)
     if isinstance(surface, RuledSurface):

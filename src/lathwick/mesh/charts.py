@@ -387,7 +387,7 @@ def _shifted_ring(
 ) -> Callable[[FloatArray], FloatArray]:
     """As `_ring_map`, with the other parameter counted from `start`. Distances grow exponentially, so that
     the map keeps shapes in the small."""
-    radii = (surface.major, surface.minor)
+    radii = (max(surface.major, surface.major + surface.minor if surface.meets_axis else 0.0), surface.minor)
     length = min(LONGEST, (high - low) * radii[1 - around] / radii[around])
 
     def flat(points: FloatArray) -> FloatArray:
@@ -401,6 +401,8 @@ def _shifted_ring(
 
 def _outside_gap(face: Face, surface: TorusSurface, values: FloatArray, which: int) -> float:
     """A value of parameter `which` that the face does not reach."""
+    if which == 1 and surface.meets_axis:
+        return math.pi
     order = np.sort(values % math.tau)
     gaps = np.diff(np.append(order, order[0] + math.tau))
     for k in np.argsort(-gaps)[:8]:

@@ -58,11 +58,12 @@ class Block:
 
 
 def lattice_of(surface: Surface, tolerance: Tolerance, reach: float) -> Lattice | None:
-    """Quads whose diagonals keep the tolerance; None for a surface that is straight in one direction."""
+    """Quads whose diagonals keep the tolerance; None for a surface that is straight in one direction,
+    or meets its axis."""
     if isinstance(surface, SphereSurface):
         step = tolerance.span(surface.radius, reach) / math.sqrt(2.0)
         return _cubed_sphere(surface, max(2, math.ceil(0.5 * math.pi / step)))
-    if isinstance(surface, TorusSurface):
+    if isinstance(surface, TorusSurface) and not surface.meets_axis:
         radii = (surface.major + surface.minor, surface.minor)
         steps = [tolerance.span(r, reach) / math.sqrt(2.0) for r in radii]
         return _torus(surface, *(max(LEAST, math.ceil(math.tau / s)) for s in steps))

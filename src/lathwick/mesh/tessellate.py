@@ -16,6 +16,8 @@ import shapely
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
+from ..geometry.round_surfaces import TorusSurface
+from ..geometry.surfaces import Surface
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
 from .apart import told_apart
@@ -86,7 +88,7 @@ def tessellate_by_face(
         else:
             coarse = made
         for face in coarse:
-            if face.surface.kind == "torus" and face not in slits:
+            if _is_ring(face.surface) and face not in slits:
                 slits[face] = _slit(face, parameters)
             else:
                 halve(face, parameters)
@@ -227,6 +229,11 @@ def _slit(face: Face, parameters: dict[Edge, FloatArray]) -> Slit:
     for edge, t in crossings.items():
         parameters[edge] = np.union1d(parameters[edge], t)
     return slit
+
+
+def _is_ring(surface: Surface) -> bool:
+    """Whether faces on a surface may need to be cut open."""
+    return isinstance(surface, TorusSurface) and not surface.meets_axis
 
 
 def _name(face: Face) -> str:

@@ -251,12 +251,13 @@ class _Revolver:
         half = self._half
         if isinstance(piece, ArcPiece):
             frame = half.frame(piece.center[1])
-            if piece.center[0] <= RESOLUTION:
+            if abs(piece.center[0]) <= RESOLUTION:
                 return SphereSurface(frame, piece.radius), piece.sweep > 0
-            if piece.center[0] <= piece.radius + RESOLUTION:
+            comes_near = piece.is_closed or min(piece.start[0], piece.end[0]) <= RESOLUTION
+            if comes_near and piece.center[0] <= piece.radius + RESOLUTION:
                 raise ModellingError(
-                    f"the center of the arc {piece.name} lies {piece.center[0]:g} from the axis; "
-                    f"nearer than its radius, {piece.radius:g}, it cannot be revolved yet"
+                    f"the arc {piece.name} comes to the axis and has its center beside it: such a point "
+                    "cannot be made yet"
                 )
             return TorusSurface(frame, piece.center[0], piece.radius), piece.sweep > 0
         (r0, z0), (r1, z1) = piece.start, piece.end

@@ -103,7 +103,7 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
                 axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(ROUND, math.pi / 2)
                 parts = _parallels(surface, axis, u, -quarter, quarter, math.tau / ROUND, reference)
             else:
-                top = np.full(ROUND, _top(surface))
+                top = np.full(ROUND, surface.half_turn)
                 parts = _tube(surface, u, -top, top, math.tau / ROUND, reference)
             sign = 1.0 if faces[i].outward else -1.0
             points, normals, weights = parts
@@ -114,14 +114,8 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
 def _whole_area(surface: SphereSurface | TorusSurface) -> float:
     if isinstance(surface, SphereSurface):
         return 4.0 * math.pi * surface.radius**2
-    top = _top(surface)
+    top = surface.half_turn
     return 2.0 * math.tau * surface.minor * (surface.major * top + surface.minor * math.sin(top))
-
-
-def _top(surface: TorusSurface) -> float:
-    """Half of the turn round the tube that a torus has: all of it, or, of a spindle, the part outside of the
-    points at which it meets its axis."""
-    return math.acos(max(-1.0, -surface.major / surface.minor))
 
 
 _Parts = tuple[FloatArray, FloatArray, FloatArray]
@@ -178,10 +172,10 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     reach = surface.major + surface.minor * np.cos(v)
     up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
-    cut = math.pi if surface.major < surface.minor else free_cut(v)
+    cut = math.pi if surface.meets_axis else free_cut(v)
     if cut is not None:
         high = cut + (v - cut) % math.tau
-        low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - _top(surface))
+        low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - surface.half_turn)
         return _tube(surface, u, low, high, -du, reference)
     cut = free_cut(u)
     if cut is not None:

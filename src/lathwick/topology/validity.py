@@ -111,7 +111,8 @@ def _euler_problems(shell: Shell, uses: dict[Edge, list[Coedge]]) -> Iterator[Pr
 def _face_characteristic(face: Face) -> int:
     """Euler characteristic of a face as a patch of surface: 2 less its loops, but a torus with holes has
     its handle too."""
-    if isinstance(face.surface, TorusSurface) and keeps_handle(face):
+    surface = face.surface
+    if isinstance(surface, TorusSurface) and not surface.meets_axis and keeps_handle(face):
         return -len(face.loops)
     return 2 - len(face.loops)
 

@@ -9,6 +9,7 @@ import numpy as np
 from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import TorusSurface
 from ..geometry.ruled import RuledSurface
 from ..geometry.surfaces import ExtrudedSurface, Surface
 from ..geometry.vector import dot
@@ -23,8 +24,8 @@ def periods(surface: Surface) -> tuple[float, float]:
     """Periods of u and v; 0.0 where a parameter does not come back."""
     if surface.kind in ("cylinder", "cone", "sphere"):
         return math.tau, 0.0
-    if surface.kind == "torus":
-        return math.tau, math.tau
+    if isinstance(surface, TorusSurface):
+        return math.tau, 0.0 if surface.meets_axis else math.tau
     if isinstance(surface, CanalSurface | RuledSurface):
         return surface.period, 0.0
     if isinstance(surface, ExtrudedSurface):

@@ -82,7 +82,7 @@ class ShapeWriter:
         name = str(face.names[0]) if face.names else ""
         surface = self._surface(face)
         return self._rows.add(
-            f"ADVANCED_FACE({string(name)},{listed(bounds)},{surface},{logical(face.outward)})"
+            f"ADVANCED_FACE({string(name)},{listed(bounds)},{surface},{logical(_sense(face))})"
         )
 
     def _loop(self, loop: Loop) -> str:
@@ -219,12 +219,20 @@ class ShapeWriter:
             # the standard has no torus whose radii are equal: the next number makes one
             major = math.nextafter(minor, math.inf) if surface.major == minor else surface.major
             sizes = f"{real(major)},{real(minor)}"
-            if major < minor:  # a spindle: the outer part of it is meant
-                return self._rows.add(f"DEGENERATE_TOROIDAL_SURFACE('',{placement},{sizes},.T.)")
+            if major < minor:  # with a spindle: what lies outside of it is meant, or the spindle itself
+                sizes = f"{real(abs(major))},{real(minor)},{logical(major > 0.0)}"
+                return self._rows.add(f"DEGENERATE_TOROIDAL_SURFACE('',{placement},{sizes})")
             return self._rows.add(f"TOROIDAL_SURFACE('',{placement},{sizes})")
         if isinstance(surface, CylinderSurface):
             return self._rows.add(f"CYLINDRICAL_SURFACE('',{placement},{real(surface.radius)})")
         raise ExchangeError(f"a {surface.kind} cannot be written to STEP yet")
+
+
+def _sense(face: Face) -> bool:
+    """Whether the normal of a face is that of its surface in the standard: on a spindle that looks to the
+    middle of the profile, beyond the axis."""
+    inverted = isinstance(face.surface, TorusSurface) and face.surface.major < 0.0
+    return face.outward is not inverted
 
 
 def _heights(surface: ConeSurface, edge: Edge) -> list[float]:

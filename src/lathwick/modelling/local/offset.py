@@ -44,7 +44,8 @@ def offset_surface(face: Face, distance: float) -> tuple[Surface, bool] | None:
         return replace(surface, radius=radius), outward
     if isinstance(surface, TorusSurface):
         minor = surface.minor + d
-        return (TorusSurface(surface.frame, surface.major, minor), outward) if minor > RESOLUTION else None
+        is_left = min(minor, surface.major + minor) > RESOLUTION
+        return (TorusSurface(surface.frame, surface.major, minor), outward) if is_left else None
     raise ModellingError(f"a {surface.kind} face cannot be offset yet")
 
 
