@@ -277,6 +277,8 @@ def _torus(
     flats = [p for p, t in zip(paths, turns, strict=True) if t == (0, 0)]
     if all(winds):
         raise TooCoarseError("a face that winds round a torus both ways needs a slit")
+    if surface.meets_axis and not any(winds):
+        return _laid_chart(surface, patch(paths, math.tau), 1.0 / np.array(steps))
     if not any(winds):
         banded = None if block is None else _torus_banded(surface, block, paths, steps)
         if banded is not None:
