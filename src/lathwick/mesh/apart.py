@@ -15,6 +15,9 @@ from ..geometry.tolerance import RESOLUTION
 from .mesh import IntArray
 
 MOST_PASSES = 50
+MOST_GROWN = 8
+"""So many times as many sides as at first may come to lie on each other."""
+
 
 MULTIPLIERS = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
 """Odd numbers without a pattern."""
@@ -32,10 +35,14 @@ def told_apart(
 
     Raises ModellingError where that takes too many corners.
     """
+    most = 0
     for _ in range(MOST_PASSES):
         sides = _doubled_sides(points, triangles)
         if not len(sides):
             return points, triangles, owner
+        most = most or MOST_GROWN * len(sides)
+        if len(sides) > most:
+            break
         points, triangles, owner = _halved(points, triangles, owner, sides)
     raise ModellingError("lumps that touch cannot be told apart in a mesh; save them one by one")
 

@@ -35,7 +35,7 @@ DEFAULT_SHARE = 5e-4
 
 DEFAULT_ANGLE = 10.0
 MOST_HALVINGS = 12
-SAME_SHARE = 1e-9
+SAME_SHARE = 1e-7
 """Points of two edges at shares of their length nearer than this are one above the other."""
 
 MOST_ROUNDS = 6
