@@ -5,7 +5,7 @@ Loops of rewritten faces may cross, and new faces may run into others that are n
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Container, Iterable, Sequence
 
 import numpy as np
 import shapely
@@ -24,8 +24,17 @@ PER_EDGE = 65
 NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
 
+SHORTEST = 20.0 * RESOLUTION
 REFINED = 20
 ALONG = 1e-3
+
+
+def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
+    """Raise TooLargeError for an edge that is not one of those known and so short that other programs take it
+    for none."""
+    for face in faces:
+        if any(c.edge.length < SHORTEST for c in face.coedges() if c.edge not in known):
+            raise TooLargeError("an edge has hardly any length left", face)
 
 
 def refuse_crossing_loops(faces: Iterable[Face]) -> None:

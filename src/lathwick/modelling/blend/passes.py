@@ -14,7 +14,7 @@ from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
 from ..limits import DIGITS, NOT_SO_SMALL, SMALL, largest_that_works
 from .apart import apart_at_corners
-from .checks import refuse_collisions, refuse_crossing_loops
+from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .collapse import collapsed
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
@@ -284,7 +284,9 @@ def _passed(
     made += [(left.faces[face], None) for face, _ in around.changes.corners]
     new = [(face, strip) for face, strip in made if face is not None]
     old = [left.faces[face] for face in rewriter.new_faces.values()]
-    refuse_crossing_loops([*(face for face in old if face is not None), *(face for face, _ in new)])
+    changed_faces = [*(face for face in old if face is not None), *(face for face, _ in new)]
+    refuse_short_edges(changed_faces, body.faces_of_edge)
+    refuse_crossing_loops(changed_faces)
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
