@@ -184,6 +184,8 @@ class CanalSurface:
         lifted = np.concatenate(
             [np.column_stack([p * w[:, None], w]) for p, w in zip(rows, weights, strict=True)], axis=1
         )
+        if self.period and stops[-1] - stops[0] == self.period:
+            lifted[-1] = lifted[0]
         ends = [0, *np.flatnonzero(np.isin(stops[1:-1], self.spine.joints)) + 1, len(stops) - 1]
         made = joined([(stops[a : b + 1], lifted[a : b + 1]) for a, b in pairwise(ends)])
         table = made.controls.reshape(len(made.controls), 2 * pieces + 1, 4)
