@@ -8,11 +8,15 @@ import time
 from collections import Counter
 from pathlib import Path
 
+from .conftest import CHECKERS
 from .rounded_unions import verdict
 
 
 def main() -> None:
     count, first = int(sys.argv[1]), int(sys.argv[2])
+    missing = [str(path) for path in CHECKERS.values() if not path.exists()]
+    if missing:
+        print(f"not here, so not run: {', '.join(missing)}")
     started, counts = time.perf_counter(), Counter[str]()
     with tempfile.TemporaryDirectory() as folder:
         for seed in range(first, first + count):

@@ -78,7 +78,7 @@ def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) 
     low, high = (np.array(p) for p in body.bounds)
     points = low + np.random.default_rng(seed).random((2000, 3)) * (high - low)
     changed = points[body.contains(points) != made.contains(points)]
-    reach = max(1.5, *(math.tan(math.radians(min(abs(e.angle), 150)) / 2) for e in edges)) * radius
+    reach = max(1.5, *(math.tan(math.radians(min(abs(e.angle), 177)) / 2) for e in edges)) * radius
     sharp = [e for e in body.edges() if abs(e.angle) > 1e-6]
     for p in changed.tolist():
         if min(e.distance_to(tuple(p)) for e in sharp) > 1.3 * reach:
