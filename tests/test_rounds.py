@@ -417,3 +417,15 @@ def test_a_round_ends_where_its_edge_goes_on_between_other_faces(tmp_path, outsi
     assert made.volume == pytest.approx(body.volume + 15 * 4 * QUARTER, rel=1e-13)
     assert len(made.edges("plate/side:right")) == len(body.edges("plate/side:right")) + 2
     sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("r", [0.2, 2.0])
+def test_a_round_ends_where_two_faces_of_its_end_join_smoothly(r, tmp_path, outside_check):
+    """The edge between these goes on along the end of the round, to where that leaves the wall."""
+    block = lw.box(15, 10, 20, on=lw.Plane((-5, 0, 0), (0, 0, 1)), step="block")
+    half = lw.cylinder(10, 10, on=lw.Plane((-5, -5, 10), (0, 1, 0)), step="half")
+    body = lw.union(block, half)
+    made = lw.fillet(body, body.edges("block", "half/top").concave().parallel(lw.Z), r)
+    filled, _ = quad(lambda u: 2 * (r - math.sqrt(r * r - (r - u) ** 2)) * math.sqrt(100 - u * u), 0, r)
+    assert made.volume - body.volume == pytest.approx(filled, rel=1e-7)
+    sound(made, tmp_path, outside_check)
