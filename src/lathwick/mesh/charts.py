@@ -389,7 +389,7 @@ def _shifted_ring(
 ) -> Callable[[FloatArray], FloatArray]:
     """As `_ring_map`, with the other parameter counted from `start`. Distances grow exponentially, so that
     the map keeps shapes in the small."""
-    radii = (max(surface.major, surface.major + surface.minor if surface.meets_axis else 0.0), surface.minor)
+    radii = (surface.major + (surface.minor if surface.meets_axis else 0.0), surface.minor)
     length = min(LONGEST, (high - low) * radii[1 - around] / radii[around])
 
     def flat(points: FloatArray) -> FloatArray:

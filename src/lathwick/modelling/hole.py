@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
-from typing import Final
+from typing import Any, Final
 
 from ..errors import ModellingError
 from ..geometry.motion import brought_from
@@ -78,13 +78,13 @@ def hole(
 
 
 def _points(at: Iterable[float] | Iterable[Iterable[float]]) -> list[Vec2]:
-    found: list[object] = list(at)
+    found: list[Any] = list(at)
     if len(found) == 2 and all(isinstance(c, (int, float)) for c in found):
         found = [tuple(found)]
     points = []
     for spot in found:
         try:
-            x, y = (float(c) for c in spot)  # type: ignore[attr-defined]
+            x, y = (float(c) for c in spot)
         except (TypeError, ValueError):
             raise ModellingError(f"a hole is placed at points (x, y), got {spot!r}") from None
         if not (math.isfinite(x) and math.isfinite(y)):

@@ -34,8 +34,8 @@ def revolve(profile: Profile | Iterable[Region], axis: Axis, angle: float = 360.
     angle : degrees, up to 360, counter-clockwise seen against the axis; negative turns the other way.
     step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
 
-    Raises ModellingError for an axis that is not in the plane or crosses a region, or for ellipses and
-    splines in the profile.
+    Raises ModellingError for an axis that is not in the plane or crosses a region, for ellipses and splines
+    in the profile, and for an arc that comes to the axis but has its center beside it.
     """
     chosen = regions_of(profile, "revolve")
     turn = _turn(angle)

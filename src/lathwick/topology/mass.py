@@ -36,6 +36,8 @@ OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
 TINY = 1e-12
+"""Bodies are taken to be at least so large."""
+
 NEAR_APEX = 0.25
 """A face whose edges come so near to the apex of its cone, as a share of how far they go from it."""
 

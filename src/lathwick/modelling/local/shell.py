@@ -56,9 +56,13 @@ def shell(
                 raise ModellingError("walls are all inside or all outside")
             walls[face] = float(value)
 
+    mouths = _mouths(body, opened, walls)
+
     def build(value: float) -> Body:
-        scaled = {face: value * (t / size) for face, t in walls.items()}
-        return _hollowed(body, scaled, _mouths(body, opened, scaled), step)
+        scaled, open_ones = (
+            {face: value * (t / size) for face, t in sizes.items()} for sizes in (walls, mouths)
+        )
+        return _hollowed(body, scaled, open_ones, step)
 
     try:
         return build(size)
