@@ -37,9 +37,6 @@ FLAT = 2.0**-22
 FEW = 2000
 """Faces of more triangles than this count as finely meshed."""
 
-ALONG = np.linspace(0.0, 1.0, 9)[None, :, None]
-"""Shares of a side at which the distance from another surface is looked at."""
-
 BoolArray = NDArray[np.bool_]
 
 
@@ -60,9 +57,10 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     faces = body.brep_faces
     corners = mesh.points[mesh.rows]
     first, all_corners = 3 * mesh.starts[:-1], corners.reshape(-1, 3)
-    boxes = np.stack([f.reduceat(all_corners, first) for f in (np.minimum, np.maximum)], axis=1)
-    boxed: dict[int, FloatArray] = {}
     flat = FLAT * float(np.abs(mesh.points).max(initial=0.0))
+    low, high = (f.reduceat(all_corners, first) for f in (np.minimum, np.maximum))
+    boxes = np.stack([low - 0.5 * flat, high + 0.5 * flat], axis=1)
+    boxed: dict[int, FloatArray] = {}
     safe = _steep_pairs(body)
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
@@ -86,9 +84,8 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
             rows = slice(mesh.starts[k], mesh.starts[k + 1])
             if k not in boxed:
                 boxed[k] = np.stack([corners[rows].min(axis=1), corners[rows].max(axis=1)])
-            meets = (boxed[k][0] <= boxes[other, 1]).all(axis=1) & (boxed[k][1] >= boxes[other, 0]).all(
-                axis=1
-            )
+            meets = (boxed[k][0] - 0.5 * flat <= boxes[other, 1]).all(axis=1)
+            meets &= (boxed[k][1] + 0.5 * flat >= boxes[other, 0]).all(axis=1)
             chosen = rows.start + np.flatnonzero(meets)
             sets.append(_beside(corners, chosen, faces[other], (reach, flat)))
             if not len(sets[-1]):
@@ -170,9 +167,9 @@ def _beside(corners: FloatArray, chosen: IntArray, other: Face, near: tuple[floa
         gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
         across = (gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)
         return chosen[across | _in_plane(places, other.surface, flat)]
-    sides = places[:, :, None] + ALONG[None] * (np.roll(places, -1, axis=1) - places)[:, :, None]
-    gaps = other.surface.distance(sides.reshape(-1, 3)).reshape(len(chosen), -1)
-    return chosen[(np.abs(gaps).min(axis=1) < reach) | ((gaps.min(axis=1) < 0) & (gaps.max(axis=1) > 0))]
+    middles = places.mean(axis=1)
+    spans = np.linalg.norm(places - middles[:, None], axis=2).max(axis=1)
+    return chosen[np.abs(other.surface.distance(middles)) <= spans + reach]
 
 
 def _in_plane(places: FloatArray, plane: Surface, flat: float) -> BoolArray:
@@ -185,7 +182,7 @@ def _any_cross(mesh: tuple[FloatArray, IntArray, float], one: IntArray, two: Int
     """Whether any triangle of one set passes through one of the other, or lies on it. mesh : the corners and
     rows of all triangles, and how far from a plane they lie in it."""
     corners, rows, flat = mesh
-    pairs = _near(corners, one, two)
+    pairs = _near(corners, one, two, flat)
     for k in range(0, len(pairs), CHUNK):
         some = pairs[k : k + CHUNK]
         a, b = corners[some[:, 0]], corners[some[:, 1]]
@@ -194,9 +191,11 @@ def _any_cross(mesh: tuple[FloatArray, IntArray, float], one: IntArray, two: Int
     return False
 
 
-def _near(corners: FloatArray, one: IntArray, two: IntArray) -> IntArray:
-    """Pairs of triangles with overlapping boxes; seen along the shortest axis by a tree."""
-    low, high = ([getattr(corners[which], side)(axis=1) for which in (one, two)] for side in ("min", "max"))
+def _near(corners: FloatArray, one: IntArray, two: IntArray, reach: float) -> IntArray:
+    """Pairs of triangles whose boxes overlap or are no farther apart than `reach`; seen along the shortest
+    axis by a tree."""
+    low = [corners[which].min(axis=1) - 0.5 * reach for which in (one, two)]
+    high = [corners[which].max(axis=1) + 0.5 * reach for which in (one, two)]
     spans = np.maximum(high[0].max(axis=0), high[1].max(axis=0)) - np.minimum(
         low[0].min(axis=0), low[1].min(axis=0)
     )

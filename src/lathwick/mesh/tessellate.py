@@ -77,13 +77,14 @@ def tessellate_by_face(
         made = _filled(body, samples, polygons, walls, finer, slits, reach)
         if isinstance(made, _Filled):
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
-            starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
-            chords = [finer[face].chord for face in body.brep_faces]
-            coarse = _open_faces(body, triangles, owner, len(points)) or crossing_faces(
-                body, Triangles(points, triangles, starts), chords
-            )
+            coarse = _open_faces(body, triangles, owner, len(points))
+            coarse = coarse or _crossing(body, points, triangles, owner, finer)
             if not coarse:
+                count = len(triangles)
                 points, triangles, owner = told_apart(points, triangles, owner)
+                if len(triangles) > count:
+                    coarse = _crossing(body, points, triangles, owner, finer)
+            if not coarse:
                 return Mesh(points, triangles, body.unit), owner
         else:
             coarse = made
@@ -100,6 +101,15 @@ def tessellate_by_face(
         f"triangles of the faces {names} pass through or meet each other; use a finer chord, or save lumps "
         "that touch one by one"
     )
+
+
+def _crossing(
+    body: Body, points: FloatArray, triangles: IntArray, owner: IntArray, finer: Mapping[Face, Tolerance]
+) -> list[Face]:
+    """Faces whose triangles pass through those of another face or lie on them."""
+    starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
+    chords = [finer[face].chord for face in body.brep_faces]
+    return crossing_faces(body, Triangles(points, triangles, starts), chords)
 
 
 @dataclass(frozen=True, slots=True)

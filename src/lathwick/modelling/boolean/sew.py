@@ -278,9 +278,14 @@ class _Assembly:
     def lumps(self) -> list[Lump]:
         edges = self._edges()
         faces = [self._face(patch, edges) for patch in self._patches]
-        shells = self._shells(faces)
-        self._refuse_touching(shells)
-        return _lumps_of([Shell(tuple(faces[i] for i in shell)) for shell in shells])
+        groups = self._shells(faces)
+        self._refuse_touching(groups)
+        shells = [Shell(tuple(faces[i] for i in group)) for group in groups]
+        lumps = _lumps_of(shells)
+        of_shell = {id(shell): group for shell, group in zip(shells, groups, strict=True)}
+        with_voids = [lump.shells for lump in lumps if lump.voids]
+        self._refuse_touching([[i for shell in lump for i in of_shell[id(shell)]] for lump in with_voids])
+        return lumps
 
     # ------------------------------------------------------------------ vertices
 
@@ -439,16 +444,17 @@ class _Assembly:
             groups[sets.find(i)].append(i)
         return list(groups.values())
 
-    def _refuse_touching(self, shells: Sequence[Sequence[int]]) -> None:
-        """Raise where one shell has two edges on one fragment, or two vertices on one node."""
-        for shell in shells:
-            used = {id(u.link.fragment) for i in shell for c in self._patches[i].cycles for u in c}
+    def _refuse_touching(self, groups: Sequence[Sequence[int]]) -> None:
+        """Raise where one group of faces, a shell or a lump, has two edges on one fragment, or two vertices
+        on one node."""
+        for group in groups:
+            used = {id(u.link.fragment) for i in group for c in self._patches[i].cycles for u in c}
             for fragment, patch in self._slits:
-                if id(fragment) in used and any(self._patches[i] is patch for i in shell):
+                if id(fragment) in used and any(self._patches[i] is patch for i in group):
                     raise _touching(fragment.middle, "along an edge")
             fans: dict[int, int] = {}
             links: dict[int, _Link] = {}
-            for i in shell:
+            for i in group:
                 for cycle in self._patches[i].cycles:
                     for use in cycle:
                         f = use.link.fragment

@@ -19,7 +19,7 @@ from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, distance
 from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping
-from ...topology.brep import Edge, Face, Lump
+from ...topology.brep import Edge, Face, Lump, Vertex
 from ...topology.trim import INSIDE, ON, region_of
 
 NEAR = 2.0 * RESOLUTION
@@ -80,8 +80,8 @@ def touches_between_lumps(body: Body) -> list[Vec3]:
 
 
 def _edges_on_face(one: Face, two: Face) -> list[Vec3]:
-    """Places of the edges of a face that lie inside another face, or on an edge of it."""
-    shares = np.linspace(0.0, 1.0, ALONG + 2)[1:-1]
+    """Places of the edges of a face, their ends too, that lie inside another face, or on an edge of it."""
+    shares = np.linspace(0.0, 1.0, ALONG + 2)
     found: list[Vec3] = []
     for coedge in one.coedges():
         edge = coedge.edge
@@ -95,21 +95,21 @@ def _edges_on_face(one: Face, two: Face) -> list[Vec3]:
 
 def refuse_touching(body: Body, places: Iterable[Vec3]) -> None:
     """Raise ModellingError where one lump is at one of the places twice: inside two of its faces, inside one
-    and on an edge of others, or on two edges."""
+    and on an edge or a vertex of others, or on two edges or vertices."""
     for p in dict.fromkeys(places):
         for lump in body.pieces:
-            inside, edges = _at(lump, p)
-            if inside > 1 or (inside and edges) or edges > 1:
-                how = "inside two of its faces" if inside > 1 else "along an edge"
+            inside, edges, vertices = _at(lump, p)
+            if inside + edges + vertices > 1:
+                how = "at a vertex" if vertices else "along an edge" if edges else "inside two of its faces"
                 raise ModellingError(
                     f"the result would touch itself at ({p[0]:.6g}, {p[1]:.6g}, {p[2]:.6g}), {how}, "
                     "which no solid can"
                 )
 
 
-def _at(lump: Lump, p: Vec3) -> tuple[int, int]:
-    """In how many faces of a lump a place lies, and on how many edges, their ends left out."""
-    spot, inside, edges = np.array(p), 0, set[Edge]()
+def _at(lump: Lump, p: Vec3) -> tuple[int, int, int]:
+    """In how many faces of a lump a place lies, on how many edges, their ends left out, and vertices."""
+    spot, inside, edges, vertices = np.array(p), 0, set[Edge](), set[Vertex]()
     for shell in lump.shells:
         for face in shell.faces:
             low, high = outer_box(face)
@@ -120,9 +120,14 @@ def _at(lump: Lump, p: Vec3) -> tuple[int, int]:
             inside += state == INSIDE
             if state == ON:
                 edges |= {c.edge for c in face.coedges() if _is_on(c.edge, p)}
-    return inside, len(edges)
+                vertices |= {v for c in face.coedges() for v in _ends(c.edge) if distance(v.point, p) <= NEAR}
+    return inside, len(edges), len(vertices)
 
 
 def _is_on(edge: Edge, p: Vec3) -> bool:
-    ends = (vertex.point for vertex in (edge.start, edge.end) if vertex is not None)
-    return distance(edge.nearest(p), p) <= NEAR and all(distance(end, p) > 2.0 * NEAR for end in ends)
+    far = all(distance(vertex.point, p) > 2.0 * NEAR for vertex in _ends(edge))
+    return far and distance(edge.nearest(p), p) <= NEAR
+
+
+def _ends(edge: Edge) -> list[Vertex]:
+    return [vertex for vertex in (edge.start, edge.end) if vertex is not None]
