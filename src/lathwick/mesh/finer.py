@@ -25,22 +25,31 @@ SAME = 1e-9
 TWINS = 5.0 * RESOLUTION
 """Points nearer to each other are one."""
 
+MOST_SHORTER = 6
+"""So many times chords half as long are halved too."""
+
 NEAR = 0.2
 """A point is moved to another distance that differs by less than this share."""
 
 
 def halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
     """Halve the longest chords of a face's curved edges, and those at least half as long. Where two edges
-    part slowly from a common end, their polygons keep apart only if their chords are alike."""
+    part slowly from a common end, their polygons keep apart only if their chords are alike; where that takes
+    the new points away again, shorter chords are halved too."""
     curved = list(dict.fromkeys(c.edge for c in face.coedges() if c.edge.curve.kind != "line"))
+    before = {edge: parameters[edge] for edge in curved}
     chords = {
-        edge: np.linalg.norm(np.diff(edge.curve.points(parameters[edge]), axis=0), axis=1) for edge in curved
+        edge: np.linalg.norm(np.diff(edge.curve.points(t), axis=0), axis=1) for edge, t in before.items()
     }
-    longest = max((float(c.max()) for c in chords.values()), default=0.0)
-    for edge, lengths in chords.items():
-        t, long = parameters[edge], lengths > 0.5 * longest
-        parameters[edge] = np.sort(np.concatenate([t, 0.5 * (t[:-1] + t[1:])[long]]))
-    _match(curved, parameters)
+    limit = 0.5 * max((float(c.max()) for c in chords.values()), default=0.0)
+    for _ in range(MOST_SHORTER):
+        for edge, t in before.items():
+            middles = 0.5 * (t[:-1] + t[1:])[chords[edge] > limit]
+            parameters[edge] = np.sort(np.concatenate([t, middles]))
+        _match(curved, parameters)
+        if not all(np.array_equal(parameters[edge], t) for edge, t in before.items()):
+            return
+        limit *= 0.5
 
 
 def _match(curved: list[Edge], parameters: dict[Edge, FloatArray]) -> None:
