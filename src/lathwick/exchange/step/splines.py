@@ -20,7 +20,7 @@ from ...geometry.spline import SplineCurve
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import ExtrudedSurface
 from ...geometry.vector import Vec3
-from ...topology.brep import Face
+from ...topology.brep import Edge, Face
 from .part21 import listed, logical, real
 
 CANAL_FIT = 1e-8
@@ -37,6 +37,9 @@ ACROSS = (0.0, 0.3, 0.5, 0.8, 1.0)
 
 RULED_ROOM = 0.02
 """A ruled surface reaches so far beyond its face, as a share of it."""
+
+SPOTS = 33
+"""So many points along an edge are looked at."""
 
 WritePoint = Callable[[Vec3], str]
 
@@ -111,9 +114,9 @@ def _ellipse_controls(e: Ellipse) -> tuple[int, tuple[float, ...], FloatArray, l
 def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     """The text of the rational B-spline surface over a face on a canal; its normal looks out of the canal."""
     edges = [c.edge for c in face.coedges()]
-    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, 33)) for e in edges])
+    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
     uv = surface.parameters(border)
-    u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else (uv[:, 0].min(), uv[:, 0].max())
+    u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else _reach_along(surface, edges)
     room = 0.02 * float(np.ptp(uv[:, 1]))
     bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
     for terms in (0, 4, 8):  # a canal that folds back beside a narrower part of the face is kept to that
@@ -131,12 +134,29 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
 
 
+def _reach_along(surface: CanalSurface, edges: Sequence[Edge]) -> tuple[float, float]:
+    """The lowest and highest parameter u of a canal on edges."""
+    return min(-_furthest(surface, e, -1.0) for e in edges), max(_furthest(surface, e, 1.0) for e in edges)
+
+
+def _furthest(surface: CanalSurface, edge: Edge, sign: float) -> float:
+    """The largest of u, times a sign, along an edge; looked for three times, each more closely."""
+    low, high, found = edge.t0, edge.t1, -math.inf
+    for _ in range(3):
+        t = np.linspace(low, high, SPOTS)
+        u = sign * surface.parameters(edge.curve.points(t))[:, 0]
+        k = int(u.argmax())
+        found = max(found, float(u[k]))
+        low, high = float(t[max(k - 1, 0)]), float(t[min(k + 1, SPOTS - 1)])
+    return found
+
+
 def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
     """The text of the B-spline surface under a face on a ruled surface, the same points."""
     low, high = surface.one.low, surface.one.high
     if not surface.period:
         edges = [c.edge for c in face.coedges()]
-        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, 33)) for e in edges])
+        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
         u = surface.parameters(border)[:, 0]
         room = RULED_ROOM * float(np.ptp(u))
         low, high = max(low, float(u.min()) - room), min(high, float(u.max()) + room)
