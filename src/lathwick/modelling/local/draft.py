@@ -11,13 +11,13 @@ from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
-from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
 from ..limits import DIGITS, largest_that_works
 from .resurface import Moved, resurfaced, turned_normal
+from .walls import inside_planes, is_cut, less_walls
 
 PARALLEL = 1e-9
 
@@ -118,22 +118,15 @@ def _leaning(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Bod
 
 
 def _closed_up(body: Body, moved: Moved) -> Body | None:
-    """Walls that meet before they reach the end of a convex body: what lies inside all of them. None for a
-    body, or walls, of another kind."""
-    if any(face.surface.kind != "plane" for face in body.brep_faces):
+    """Walls that meet before they reach the end of a body: what lies inside all faces of a convex one, else
+    what walls that lean inwards leave. None for bodies or walls of another kind."""
+    if any(wall.surface.kind != "plane" for wall in moved):
         return None
-    if any(edge.is_convex is False for edge in body.edges()):
-        return None
-    result = body
-    for face, (surface, outward) in moved.items():
-        frame = surface.frame
-        out = frame.normal if outward else scaled(frame.normal, -1.0)
-        corners = [p for edge in body.faces_of_edge for p in edge.end_points()]
-        old = face.outward_normal(face.surface.frame.origin)
-        if any(dot(sub(p, face.surface.frame.origin), old) > RESOLUTION for p in corners):
-            return None
-        result = intersect(result, half_space(body, Plane(frame.origin, scaled(out, -1.0)), 1.0))
-    return _named_again(result, moved)
+    planes = {face: (face.surface, face.outward) for face in body.brep_faces} | dict(moved)
+    left = inside_planes(body, planes)
+    if left is None and all(is_cut(wall, *plane) for wall, plane in moved.items()):
+        left = less_walls(body, moved)
+    return None if left is None else _named_again(left, planes)
 
 
 def _named_again(body: Body, moved: Moved) -> Body:

@@ -19,7 +19,8 @@ from ..extrude import extrude
 from ..flat_faces import region_of_face
 from ..limits import DIGITS, largest_that_works
 from .offset import offset_surface
-from .resurface import resurfaced
+from .resurface import Moved, resurfaced
+from .walls import less_walls
 
 Faces = Iterable[BodyFace] | BodyFace
 
@@ -119,9 +120,14 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
             swallowed.append(face)
         else:
             moved[face] = made
-    other = resurfaced(body, moved, swallowed)
-    refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
     inward = next(iter(walls.values())) > 0.0
+    try:
+        other = resurfaced(body, moved, swallowed)
+        refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
+    except ModellingError as error:
+        if not inward:
+            raise
+        other = _less_walls(body, moved, swallowed, error)
     outer, inner = (body, other) if inward else (other, body)
     inside = FaceName(step, "inside")
     left = combined(outer, _named(inner, inside, inward), "cut")
@@ -134,6 +140,14 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     if abs(left.volume - (outer.volume - taken)) > WHOLE * outer.volume:
         raise ModellingError("the hollow breaks through a wall")
     return left
+
+
+def _less_walls(body: Body, moved: Moved, swallowed: Sequence[Face], error: ModellingError) -> Body:
+    """As `less_walls`; where that fails too, the first error is told."""
+    try:
+        return less_walls(body, moved, swallowed)
+    except ModellingError:
+        raise error from None
 
 
 def _plug(face: Face, other: Body, surface: Surface, thickness: float) -> Body:

@@ -1,0 +1,171 @@
+"""Shells whose walls meet where the faces of the body do not: bevels that vanish, holes near a side.
+
+What is inside is told by half spaces, circles and lines alone, and its volume by the convex hull of their
+corners (Barber, Dobkin & Huhdanpaa 1996), or by polygons of many sides.
+"""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+import pytest
+import shapely
+from scipy.spatial import ConvexHull, HalfspaceIntersection
+
+import lathwick as lw
+
+from .conftest import sound
+
+
+def hull_volume(normals: np.ndarray, levels: np.ndarray) -> float:
+    """Volume of the points p with normals @ p <= levels for all rows; the origin is one of them."""
+    rows = np.column_stack([normals, -levels])
+    return ConvexHull(HalfspaceIntersection(rows, np.zeros(3)).intersections).volume
+
+
+def rock(seed: int) -> tuple[lw.Body, np.ndarray, np.ndarray]:
+    """A block about the origin with corners and edges cut off at random, its planes' normals and levels."""
+    rng = np.random.default_rng(seed)
+    body = lw.box(*rng.uniform(8, 20, 3), center=True, step="b")
+    for _ in range(rng.integers(2, 7)):
+        way = rng.normal(size=3) if rng.random() < 0.5 else np.append(rng.normal(size=2), 0.0)
+        way /= np.linalg.norm(way)
+        reach = max(float(way @ v.point) for v in body.vertices())
+        plane = lw.Plane(tuple(way * reach * rng.uniform(0.75, 0.97)), tuple(way))
+        body = min(lw.separate(lw.split(body, plane)), key=lambda b: float(way @ b.centroid))
+    faces = body.faces()
+    normals = np.array([face.normal for face in faces])
+    levels = np.array([float(np.dot(face.normal, face.brep.surface.frame.origin)) for face in faces])
+    return body, normals, levels
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_a_shell_of_a_convex_body_is_what_its_moved_planes_leave(seed, tmp_path, outside_check):
+    body, normals, levels = rock(seed)
+    assert body.volume == pytest.approx(hull_volume(normals, levels), rel=1e-10)
+    rng = np.random.default_rng(seed)
+    wall = rng.uniform(0.05, 0.8) * float(levels.min())
+    opened = rng.permutation(len(levels))[: rng.integers(0, 3)].tolist()
+    faces = list(body.faces())
+    made = lw.shell(body, wall, [faces[k] for k in opened], step="s")
+    thick = np.where(np.isin(np.arange(len(levels)), opened), 0.0, wall)
+    hollow = hull_volume(normals, levels - thick)
+    assert made.volume == pytest.approx(body.volume - hollow, rel=1e-9)
+    points = rng.uniform(-10, 10, size=(2000, 3))
+    depth = levels - points @ normals.T
+    wanted = (depth > 0).all(axis=1) & ~(depth > thick).all(axis=1)
+    assert (made.contains(points) == wanted).all()
+    if seed % 4 == 0:
+        sound(made, tmp_path, outside_check)
+
+
+def drilled(holes, blind=None) -> lw.Body:
+    body = lw.box(30, 20, 10, step="b")
+    for k, (x, y, r) in enumerate(holes):
+        depth = lw.THROUGH if blind is None else blind
+        body = lw.hole(body, body.faces("b/top"), [(x, y)], 2 * r, depth, step=f"h{k}")
+    return body
+
+
+@pytest.mark.parametrize(
+    ("holes", "wall"),
+    [
+        ([(5, 5, 1)], 2.5),
+        ([(5, 5, 1)], 2.9),
+        ([(6, 10, 2), (12, 10, 2)], 1.5),
+        ([(6, 10, 2), (12, 10, 2), (24, 4, 1.5)], 2.2),
+        ([(2.5, 10, 1)], 2.0),
+    ],
+)
+def test_walls_of_holes_run_into_others(holes, wall, tmp_path, outside_check):
+    body = drilled(holes)
+    made = lw.shell(body, wall, body.faces("b/bottom"), step="s")
+    discs = [shapely.Point(x, y).buffer(r + wall, quad_segs=4096) for x, y, r in holes]
+    space = shapely.box(wall, wall, 30 - wall, 20 - wall).difference(shapely.union_all(discs))
+    assert body.volume - made.volume == pytest.approx(space.area * (10 - wall), rel=1e-6)
+    sound(made, tmp_path, outside_check)
+
+
+def test_the_wall_under_a_blind_hole_runs_into_a_side(tmp_path, outside_check):
+    body = drilled([(5, 5, 1)], blind=4)
+    made = lw.shell(body, 2.5, body.faces("b/bottom"), step="s")
+    outline = shapely.box(2.5, 2.5, 27.5, 17.5)
+    pillar = shapely.Point(5, 5).buffer(3.5, quad_segs=4096)
+    hollow = outline.area * 7.5 - outline.intersection(pillar).area * 4
+    assert body.volume - made.volume == pytest.approx(hollow, rel=1e-6)
+    sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("wall", [1.0, 1.8, 2.5])
+def test_a_bevelled_disc_keeps_or_loses_its_bevel_inside(wall, tmp_path, outside_check):
+    disc = lw.cylinder(10, 20, step="d")
+    made = lw.shell(lw.chamfer(disc, disc.edges("d/bottom"), 1), wall, disc.faces("d/top"), step="s")
+    narrow = max(0.0, 1 + math.sqrt(2) * wall - 2 * wall)  # of the bevel, inside
+    r, h = 10 - wall, 20 - wall
+    full = math.pi * (10**2 * 20 - cut_off(10, 1))
+    assert made.volume == pytest.approx(full - math.pi * (r * r * h - cut_off(r, narrow)), rel=1e-10)
+    sound(made, tmp_path, outside_check)
+
+
+def cut_off(radius: float, size: float) -> float:
+    """What a bevel of a rim takes, over pi."""
+    low = radius - size
+    return size * (radius**2 - (radius**2 + radius * low + low**2) / 3)
+
+
+def test_a_box_with_all_edges_bevelled_is_hollowed(tmp_path, outside_check):
+    box = lw.box(30, 20, 10, step="b")
+    bevelled = lw.chamfer(box, box.edges(), 1, step="c")
+    for wall in (0.5, 1.0, 2.0):
+        made = lw.shell(bevelled, wall, bevelled.faces("b/top"), step="s")
+        faces = bevelled.faces()
+        middle = np.array([15.0, 10.0, 5.0])
+        normals = np.array([face.normal for face in faces])
+        origins = np.array([face.brep.surface.frame.origin for face in faces])
+        levels = ((origins - middle) * normals).sum(axis=1)
+        is_open = np.array(["b/top" in map(str, face.brep.names) for face in faces])
+        hollow = hull_volume(normals, levels - np.where(is_open, 0.0, wall))
+        assert made.volume == pytest.approx(bevelled.volume - hollow, rel=1e-10)
+        sound(made, tmp_path, outside_check)
+
+
+def test_walls_that_leave_nothing_are_refused_with_the_largest_that_leave_something():
+    box = lw.box(30, 20, 10, step="b")
+    bevelled = lw.chamfer(box, box.edges(), 1, step="c")
+    with pytest.raises(lw.ModellingError, match=r"of 6 is too large.*largest that works is") as told:
+        lw.shell(bevelled, 6.0, step="s")
+    largest = float(str(told.value).rsplit(" ", 1)[1])
+    assert 4.99 < largest < 5.0
+    assert lw.shell(bevelled, largest, step="s").is_valid
+
+
+@pytest.mark.parametrize("angle", [44, 50, 70, -50, -70])
+def test_walls_that_lean_about_their_middle_meet_in_a_point(angle, tmp_path, outside_check):
+    box = lw.box(20, 20, 20, center=True, step="b")
+    walls = [face for face in box.faces() if face.normal[2] == 0]
+    made = lw.draft(box, walls, angle, lw.XY)
+    slope = math.tan(math.radians(abs(angle)))
+    half = 10 + 10 * slope  # of the wide end
+    height = min(20, 10 + 10 / slope)
+    tip = half - height * slope
+    assert made.volume == pytest.approx(4 * height / 3 * (half**2 + half * tip + tip**2), rel=1e-10)
+    assert len(made.faces()) == (6 if tip > 1e-9 else 5)
+    sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("end", [1.5, 2.5, 3.5])
+def test_the_narrow_arm_of_an_angle_ends_before_the_wide_one(end, tmp_path, outside_check):
+    sk = lw.Sketch(lw.XY)
+    sk.polyline([(0, 0), (12, 0), (12, 4), (6, 4), (6, 14), (0, 14)], close=True)
+    made = lw.extrude(sk, 10, taper=math.degrees(math.atan(end / 10)), step="e")
+
+    def area(d):
+        narrow, wide = max(0.0, 4 - 2 * d), max(0.0, 6 - 2 * d)
+        return narrow * (12 - 2 * d) + wide * (14 - 2 * d) - narrow * wide
+
+    ends = [0.0, *(d for d in (2.0, 3.0) if d < end), end]
+    thirds = [(b - a) / 6 * (area(a) + 4 * area((a + b) / 2) + area(b)) for a, b in pairwise(ends)]
+    assert made.volume == pytest.approx(10 / end * sum(thirds), rel=1e-10)
+    sound(made, tmp_path, outside_check)
