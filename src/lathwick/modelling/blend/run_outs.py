@@ -10,6 +10,9 @@ from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_pat
 from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
 from .strips import TooLargeError, line_between
 
+ACROSS = 1e-6
+"""A point lies on a strip if it is off its sides by less, as a share of the way across."""
+
 
 def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     """Let the strip end on the faces between its two neighbours.
@@ -22,16 +25,21 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
     if not ends:
         raise UnknownCornerError(around, vertex, fan)
-    if len(ends) == 2:
-        for k in (0, 1):
-            if _runs_beside(around, end, fan, k, smooth[k]):
-                _step_out(around, vertex, fan, k)
-                return
     outer = [ends[0].face.surface, ends[-1].face.surface]
     if len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
         _close_gap(around, vertex, fan)
         return
-    spots = _spots(around, fan, smooth)
+    for k in (0, 1) if len(ends) > 1 else ():
+        if _runs_beside(around, end, fan, k, smooth[k]):
+            _step_out(around, vertex, fan, k)
+            return
+    try:
+        spots = _spots(around, fan, smooth)
+    except TooLargeError:
+        if len(ends) < 3 or any(smooth):
+            raise
+        _close_gap(around, vertex, fan)
+        return
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[-1][0])
     around.changes.moved[first.exit] = spots[0][0]
@@ -82,28 +90,63 @@ def _on_border(border: Coedge, spots: tuple[Spot, Spot]) -> Spot | None:
 
 
 def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
-    """A run-out against two faces on one plane that come together as the strip closes the gap between
-    them; what lies between them at the vertex stays. A smooth edge from the vertex divides them."""
+    """A run-out against two faces that come together as the strip closes the gap between them, or takes what
+    hid the edge in which they meet; what lies between them at the vertex stays. An edge from the vertex
+    divides them."""
     first, last, near, far = fan[0], fan[-1], fan[1], fan[-2]
     end = first.entry
-    strip, t = around.strip(end)
+    strip = around.strips[end[0]]
     spots = around.ending(end, first.face, near.face), around.ending(end, last.face, far.face)
-    whole = strip_curve(strip, near.face.surface, spots, near.face)
-    middle = Vertex(whole.edge.midpoint())
-    along = strip.parameter(middle.point, t)
-    between = middle, share_of(strip, middle.point, along), along
-    halves = [
-        strip_curve(strip, wedge.face.surface, pair, wedge.face)
-        for wedge, pair in ((near, (spots[0], between)), (far, (between, spots[1])))
-    ]
-    divide = line_between(middle, vertex)
+    one_plane = meeting(near.face.surface, far.face.surface) is SAME
+    between = _middle_of_gap(around, fan, spots) if one_plane else _corner_of_gap(around, vertex, fan, spots)
+    middle = between[0]
+    near_half, far_half = (
+        [] if a[0] is b[0] else [strip_curve(strip, wedge.face.surface, (a, b), wedge.face)]
+        for wedge, a, b in ((near, spots[0], between), (far, between, spots[1]))
+    )
+    divide = line_between(middle, vertex) if one_plane else curve_between(near.face, far.face, middle, vertex)
     changes = around.changes
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[1][0])
     changes.moved[first.exit], changes.moved[last.entry] = spots[0][0], spots[1][0]
-    changes.inserted[near.face, near.entry] = [halves[0], divide]
-    changes.inserted[far.face, far.entry] = [*reversed_path([divide]), halves[1]]
-    changes.caps[end] = reversed_path(halves)
+    changes.inserted[near.face, near.entry] = [*near_half, divide]
+    changes.inserted[far.face, far.entry] = [*reversed_path([divide]), *far_half]
+    changes.caps[end] = reversed_path([*near_half, *far_half])
+
+
+def _middle_of_gap(around: Surroundings, fan: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
+    """The middle of the curve in which a strip ends on two faces of one plane."""
+    strip, t = around.strip(fan[0].entry)
+    near = fan[1].face
+    middle = strip_curve(strip, near.surface, spots, near).edge.midpoint()
+    along = strip.parameter(middle, t)
+    return Vertex(middle), share_of(strip, middle, along), along
+
+
+def _corner_of_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
+    """Where the strip meets the curve of two faces at its end that meet in the vertex alone as yet: at one of
+    the spots where it ends on them, or between these."""
+    near, far = fan[1].face, fan[-2].face
+    for spot, other in ((spots[0], far), (spots[1], near)):
+        if abs(other.surface.gap(spot[0].point)) <= RESOLUTION:
+            return spot
+    strip, t = around.strip(fan[0].entry)
+    found = meeting(near.surface, far.surface)
+    for curve in [] if found is None or found is SAME else [*found.curves, *found.touches]:
+        start = curve.parameter(vertex.point)
+        if distance(curve.point(start), vertex.point) > RESOLUTION:
+            continue
+        for side in (1.0, -1.0):
+            try:
+                s = hit_near(curve, start, strip.surface, strip.size, near, (side,), REACH)
+            except TooLargeError:
+                continue
+            point = curve.point(s)
+            along = strip.parameter(point, t)
+            share = share_of(strip, point, along)
+            if -ACROSS <= share <= 1.0 + ACROSS:
+                return Vertex(point), share, along
+    raise TooLargeError("the new face does not end on its neighbours", near)
 
 
 def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, k: int) -> Spot:
@@ -148,7 +191,7 @@ def _step_out(around: Surroundings, vertex: Vertex, fan: list[Wedge], k: int) ->
 
     k : 0 where the face that arrives by the edge goes on, 1 where that which leaves by it does.
     """
-    goes_on, across, stays = (fan[0], fan[2], fan[3]) if k == 0 else (fan[3], fan[1], fan[0])
+    goes_on, across, stays = (fan[0], fan[-2], fan[-1]) if k == 0 else (fan[-1], fan[1], fan[0])
     end = fan[0].entry
     strip = around.strips[end[0]]
     near = around.ending(end, goes_on.face, across.face)
