@@ -59,9 +59,8 @@ class _Collapser:
             if not flat:
                 break
             for face in flat:
-                rings = _halves(face, self._short, self._same)
-                if _has_no_width(rings):
-                    self._join([half for ring in rings for half in ring])
+                for pair in _pairs(_halves(face, self._short, self._same)) or ():
+                    self._join(pair)
                 gone.add(face)
         made = {face: None if face in gone else self._remade(face) for face in self._faces}
         return Collapsed(
@@ -79,11 +78,11 @@ class _Collapser:
             edge = self._same[edge][0]
         return None if edge in self._short else self._edge(edge)
 
-    def _join(self, halves: list[Half]) -> None:
-        """Make the two edges of a face without width one."""
-        if len(halves) != 2:
+    def _join(self, pair: tuple[Half, Half]) -> None:
+        """Make two edges that lie on each other, and that a face runs along both ways, one."""
+        (one, way), (two, other) = pair
+        if one is two:
             return
-        (one, way), (two, other) = halves
         same_way = way is not other
         self._same[two] = (one, same_way)
         ends = (two.start, two.end) if same_way else (two.end, two.start)
@@ -159,15 +158,27 @@ def _halves(face: Face, short: set[Edge], same: dict[Edge, Half]) -> list[list[H
 
 
 def _has_no_width(rings: list[list[Half]]) -> bool:
-    """Whether nothing is left of a face, or only two edges on each other that it runs along both ways."""
-    halves = [half for ring in rings for half in ring]
-    if not rings:
-        return False
-    if not halves:
-        return True
-    if len(halves) != 2:
-        return False
-    (one, way), (two, other) = halves
+    """Whether a face has nothing left, or only pairs of edges on each other, run along both ways."""
+    return bool(rings) and _pairs(rings) is not None
+
+
+def _pairs(rings: list[list[Half]]) -> list[tuple[Half, Half]] | None:
+    """The edges of a face in pairs that lie on each other and that it runs along both ways; None where some
+    have no partner."""
+    left = [half for ring in rings for half in ring]
+    found = []
+    while left:
+        one = left.pop()
+        k = next((k for k, other in enumerate(left) if _back_on(one, other)), None)
+        if k is None:
+            return None
+        found.append((left.pop(k), one))
+    return found
+
+
+def _back_on(half: Half, back: Half) -> bool:
+    """Whether two edges lie on each other, and run opposite ways."""
+    (one, way), (two, other) = half, back
     if one is two:
         return way is not other
     if one.is_closed is not two.is_closed or abs(one.length - two.length) > RESOLUTION * 10.0:

@@ -95,9 +95,12 @@ def with_chains(
     found before. Raises ModellingError for an edge between faces that meet smoothly, and where chosen edges
     of unlike sizes continue each other without one between.
     """
-    for edge in sizes:
-        if graph.turn(edge) == 0.0:
-            raise ModellingError("an edge between faces that meet smoothly has no corner to take off")
+    smooth = sum(graph.turn(edge) == 0.0 for edge in sizes)
+    if smooth:
+        raise ModellingError(
+            f"{smooth} of the {len(sizes)} edges lie between faces that meet smoothly and have no corner to take "
+            "off; leave them out, as `.convex() | .concave()` does"
+        )
     found, todo, between = dict(sizes), [edge for edge in sizes if edge not in changing], dict[Edge, None]()
     while todo:
         edge = todo.pop()
