@@ -98,8 +98,8 @@ def with_chains(
     smooth = sum(graph.turn(edge) == 0.0 for edge in sizes)
     if smooth:
         raise ModellingError(
-            f"{smooth} of the {len(sizes)} edges lie between faces that meet smoothly and have no corner to take "
-            "off; leave them out, as `.convex() | .concave()` does"
+            f"{smooth} of the {len(sizes)} edges lie between faces that meet smoothly and have no corner to "
+            "take off; leave them out, as `.convex() | .concave()` does"
         )
     found, todo, between = dict(sizes), [edge for edge in sizes if edge not in changing], dict[Edge, None]()
     while todo:
