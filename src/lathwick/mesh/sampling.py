@@ -9,8 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
+from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
+from ..geometry.round_surfaces import SphereSurface, TorusSurface
+from ..geometry.surfaces import CylinderSurface, Surface
 from ..topology.brep import Coedge, Edge, Vertex
 
 MOST_HALVINGS = 16
@@ -25,6 +28,10 @@ numbers could not hold it."""
 NEAREST = 10.0 * FINEST
 """Points of two faces nearer to each other than this share of the largest coordinate are too near for a
 file."""
+
+
+THIN = 1.0 / 8.0
+"""No chord lies farther from its face than this share of the smallest radius of that."""
 
 
 class TooCoarseError(ModellingError):
@@ -50,6 +57,12 @@ class Tolerance:
         if isinstance(edge.curve, Circle):
             return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
         return self._bisected(edge, reach)
+
+    def within(self, radius: float) -> Tolerance:
+        """The tolerance on a face that bends as sharply as that: its border, seen from its middle, must not
+        cross to the other side."""
+        chord = min(self.chord, THIN * radius)
+        return self if chord == self.chord else Tolerance(chord, self.angle)
 
     def halved(self) -> Tolerance:
         """Half as long chords: a quarter of the distance, half of the angle."""
@@ -82,6 +95,17 @@ class Tolerance:
                 break
             t = np.sort(np.concatenate([t, inner[coarse, 1]]))
         return t
+
+
+def thinnest(surface: Surface) -> float:
+    """The smallest radius at which a surface bends, as far as it has one; infinite for others."""
+    if isinstance(surface, CylinderSurface | SphereSurface):
+        return surface.radius
+    if isinstance(surface, TorusSurface):
+        return surface.minor
+    if isinstance(surface, CanalSurface):
+        return surface.thinnest
+    return math.inf
 
 
 def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:

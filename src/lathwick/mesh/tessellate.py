@@ -27,7 +27,7 @@ from .curved import charted, strip, wall_ends, whole
 from .finer import halve
 from .flat import flat_triangles, polygon_of
 from .mesh import IntArray, Mesh
-from .sampling import NEAREST, Samples, Tolerance, TooCoarseError
+from .sampling import NEAREST, Samples, Tolerance, TooCoarseError, thinnest
 from .slits import Slit, slit_for
 
 DEFAULT_SHARE = 5e-4
@@ -68,8 +68,11 @@ def tessellate_by_face(
     tolerance = Tolerance(float(chord), float(angle))
     reach = float(max(np.abs(low).max(), np.abs(high).max()))
     edges = list(body.faces_of_edge)
-    parameters = {edge: tolerance.parameters(edge, reach) for edge in edges}
-    finer = dict.fromkeys(body.brep_faces, tolerance)
+    finer = {face: tolerance.within(thinnest(face.surface)) for face in body.brep_faces}
+    parameters = {
+        edge: min((finer[face] for face, _ in uses), key=lambda t: t.chord).parameters(edge, reach)
+        for edge, uses in body.faces_of_edge.items()
+    }
     slits: dict[Face, Slit] = {}
     walls = {face: ends for face in body.brep_faces if (ends := wall_ends(face)) is not None}
     for _ in range(MOST_ROUNDS):
