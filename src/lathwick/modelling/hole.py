@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
+from numbers import Real
 from typing import Any, Final
 
 from ..errors import ModellingError
@@ -79,7 +80,7 @@ def hole(
 
 def _points(at: Iterable[float] | Iterable[Iterable[float]]) -> list[Vec2]:
     found: list[Any] = list(at)
-    if len(found) == 2 and all(isinstance(c, (int, float)) for c in found):
+    if len(found) == 2 and all(isinstance(c, Real) for c in found):
         found = [tuple(found)]
     points = []
     for spot in found:

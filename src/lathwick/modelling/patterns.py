@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from numbers import Integral
 
 from ..errors import ModellingError
 from ..geometry.motion import moved_by, turned
@@ -72,9 +73,9 @@ def mirror(body: Body, plane: Plane, keep: bool = True) -> Body:
 
 
 def _count(count: int) -> int:
-    if not isinstance(count, int) or isinstance(count, bool) or not 1 <= count <= MOST:
+    if not isinstance(count, Integral) or isinstance(count, bool) or not 1 <= count <= MOST:
         raise ModellingError(f"count must be a whole number from 1 to {MOST}, got {count!r}")
-    return count
+    return int(count)
 
 
 def _spacing(spacing: float) -> float:

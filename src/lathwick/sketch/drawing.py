@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from itertools import count, pairwise
+from numbers import Integral
 from typing import TypeAlias, TypeVar
 
 from ..errors import SketchError
@@ -376,7 +377,7 @@ class Drawing:
         construction circle `polygon.circle` is what to dimension. It stays regular when driven.
         """
         name = self._named("polygon", name)
-        if not isinstance(sides, int) or not 3 <= sides <= 1000:
+        if not isinstance(sides, Integral) or not 3 <= sides <= 1000:
             raise SketchError(f"{name} has 3 to 1000 sides, got {sides}")
         size = _size(radius, f"{name} radius")
         middle = self._point(center, f"{name}.center", True)
