@@ -241,6 +241,36 @@ def test_lumps_that_touch_must_not_be_joined_elsewhere(post):
         lw.union(posts, lid)
 
 
+def test_voids_that_touch_each_other_are_refused():
+    block, one = lw.box(10, 10, 10), lw.box(2, 2, 2, on=up(2, 2, 2))
+    for place in ((4, 4, 4), (4, 4, 3)):  # in a point, along an edge
+        with pytest.raises(lw.ModellingError, match=r"would touch itself .*at"):
+            lw.cut(block, one, lw.box(2, 2, 2, on=up(*place)))
+    apart = lw.cut(block, one, lw.box(2, 2, 2, on=up(4, 4, 4.5)))
+    assert len(apart.pieces[0].voids) == 2
+
+
+@pytest.mark.parametrize("first", ["arm", "post", "all"])
+def test_a_corner_that_touches_an_edge_is_known_when_the_lumps_are_joined(first):
+    """A cube stands with one corner on the edge of a plate; a post and an arm join the two."""
+    axis, side = np.array([1, 0, 1]) / math.sqrt(2), np.array([0.0, 1.0, 0.0])
+    third = np.cross(axis, side)
+    turns = [math.tau * k / 3 for k in (0, 1, 2)]
+    ways = [
+        axis / math.sqrt(3) + math.sqrt(2 / 3) * (math.cos(t) * side + math.sin(t) * third) for t in turns
+    ]
+    if np.linalg.det(ways) < 0:
+        ways = ways[::-1]
+    plate = lw.box(4, 4, 1)
+    cube = lw.box(2, 2, 2, on=lw.Plane((4, 2, 1), tuple(ways[2]), tuple(ways[0])))
+    both = lw.union(plate, cube)
+    assert both.lumps == 2
+    arm, post = lw.box(8, 6, 1, on=up(-1, -1, 2.5)), lw.box(1, 4, 4, on=up(-1, 0, 0))
+    orders = {"arm": [both, arm, post], "post": [both, post, arm], "all": [plate, post, arm, cube]}
+    with pytest.raises(lw.ModellingError, match=r"touch itself at \(4, 2, 1\), at a vertex"):
+        lw.union(*orders[first])
+
+
 def test_cut_that_changes_nothing_is_a_warning_on_its_step():
     """No error: the step says so."""
     job = lw.Job()

@@ -93,6 +93,7 @@ ONCE_BADLY_MESHED = {
     2560: "the same, on a torus",
     4732: "a vertex where a round wall and a rim touch in the fourth order",
     6052: "so many chords made alike that more are needed next to them",
+    5080: "edges that part so slowly that halved chords are taken back",
 }
 """Seeds of trees whose meshes were not sound, each with why."""
 
