@@ -119,7 +119,7 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else _reach_along(surface, edges)
     room = 0.02 * float(np.ptp(uv[:, 1]))
     bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
-    for terms in (0, 4, 8):  # a canal that folds back beside a narrower part of the face is kept to that
+    for terms in (0, 4, 8, 16):  # a canal that folds back beside a narrower part of the face is kept to that
         below = _bound_above(uv * (1.0, -1.0), terms, surface.period)
         above = _bound_above(uv, terms, surface.period)
         stops = np.unique(np.concatenate([np.linspace(a, b, FEWEST_STOPS) for a, b in pairwise(bounds)]))
