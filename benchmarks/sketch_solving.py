@@ -8,8 +8,8 @@ import numpy as np
 from scipy.optimize import least_squares
 
 import lathwick as lw
-from lathwick.sketch.constraints import Context
 from lathwick.sketch.system import System
+from lathwick.sketch.writing import Context
 
 from .timing import Result, best_of
 
@@ -51,7 +51,7 @@ def run() -> list[Result]:
     drawn = np.array(sk.variables.values)
     active = [*sk._shapes, *sk.constraints]
     context = Context(active)
-    system = System([e for c in active for e in c.equations(context)], len(drawn))
+    system = System([e for c in active for e in context.equations(c, sk.variables.values)], len(drawn))
     free = np.flatnonzero(~np.array(sk.variables.constant))
 
     def full(x: np.ndarray) -> np.ndarray:

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from ..errors import SketchError
-from .constraints import Constraint, Context
+from .constraints import Constraint
 from .entities import Arc, Entity, Line, Point, Round
 from .projecting import Projecting
+from .writing import Context
 
 DEFAULT_ANGLE = 6.0
 

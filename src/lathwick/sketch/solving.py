@@ -9,7 +9,7 @@ import numpy as np
 
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
-from .constraints import Constraint, Context
+from .constraints import Constraint
 from .diagnosis import (
     Motion,
     Rank,
@@ -23,6 +23,7 @@ from .equations import Equation, FloatArray
 from .relations import Relations
 from .solver import Solution, solve_equations
 from .system import IntArray, System
+from .writing import Context
 
 
 class Solving(Relations):
