@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -12,10 +13,15 @@ from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.spline import sign_changes
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
-from .brep import Face
+from .brep import Edge, Face
 from .windings import loop_outline, winding
 
 SAMPLES = 129
+PATCHES, BORDER = (32, 12), 33
+BULGE = 0.25
+"""A patch of a canal lies within so much of its diagonal around its corners' box."""
+
+BEYOND, HALF = 0.02, 3.0
 
 
 def outer_box(face: Face) -> FloatArray:
@@ -35,8 +41,39 @@ def _box_of(face: Face) -> FloatArray:
     if isinstance(face.surface, ConeSurface) and _holds_tip(face):
         points.append(np.asarray(face.surface.frame.origin))
     table = np.array(points)
-    room = face.surface.radius if isinstance(face.surface, CanalSurface) else 0.0
-    return np.array([table.min(axis=0) - room, table.max(axis=0) + room])
+    if isinstance(face.surface, CanalSurface):
+        table = np.concatenate([table, *patch_boxes(face)])
+    return np.array([table.min(axis=0), table.max(axis=0)])
+
+
+def patch_boxes(face: Face) -> FloatArray:
+    """Boxes that together hold a face on a canal, shape (K, 2, 3): of small patches of its range."""
+    found = face.__dict__.get("_patches")
+    if not isinstance(found, np.ndarray):
+        assert isinstance(face.surface, CanalSurface)
+        found = face.__dict__["_patches"] = _patches_of(face.surface, [c.edge for c in face.coedges()])
+    return found
+
+
+def _patches_of(surface: CanalSurface, edges: Sequence[Edge]) -> FloatArray:
+    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, BORDER)) for e in edges])
+    uv = surface.parameters(border)
+    (u0, v0), (u1, v1) = uv.min(axis=0), uv.max(axis=0)
+    if surface.period:
+        u0, u1 = surface.spine.low, surface.spine.high
+    if v1 - v0 > HALF:  # it may go the other way round
+        v0, v1 = -math.pi, math.pi
+    room = np.array([u1 - u0, v1 - v0]) * BEYOND
+    u = np.linspace(
+        max(u0 - room[0], surface.spine.low), min(u1 + room[0], surface.spine.high), PATCHES[0] + 1
+    )
+    v = np.linspace(v0 - room[1], v1 + room[1], PATCHES[1] + 1)
+    grid = surface.points(np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2))
+    grid = grid.reshape(len(u), len(v), 3)
+    corners = np.stack([grid[:-1, :-1], grid[1:, :-1], grid[:-1, 1:], grid[1:, 1:]])
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    bulge = BULGE * np.linalg.norm(high - low, axis=2)[:, :, None]
+    return np.stack([low - bulge, high + bulge], axis=2).reshape(-1, 2, 3)
 
 
 def _holds_tip(face: Face) -> bool:

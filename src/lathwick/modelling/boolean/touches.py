@@ -11,6 +11,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.canal import CanalSurface
 from ...geometry.curves import Curve
 from ...geometry.meetings import Meeting, meeting
 from ...geometry.placement import FloatArray
@@ -18,7 +19,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, distance
 from ...topology.body import Body
-from ...topology.boxes import outer_box, overlapping
+from ...topology.boxes import outer_box, overlapping, patch_boxes
 from ...topology.brep import Edge, Face, Lump, Vertex
 from ...topology.trim import INSIDE, ON, region_of
 
@@ -31,10 +32,24 @@ def meeting_in(one: Face, two: Face) -> Meeting:
     """How the surfaces of two faces meet, where both faces are."""
     found = meeting(one.surface, two.surface)
     if found is None:
-        boxes = [outer_box(face) for face in (one, two)]
-        box = np.array([np.maximum(boxes[0][0], boxes[1][0]), np.minimum(boxes[0][1], boxes[1][1])])
-        found = traced(one.surface, two.surface, box)
+        box = _common_box(one, two)
+        found = Meeting() if box is None else traced(one.surface, two.surface, box)
     return found
+
+
+def _common_box(one: Face, two: Face) -> FloatArray | None:
+    """A box that holds what two faces have in common; None where that is nothing."""
+    box = np.array([[-np.inf] * 3, [np.inf] * 3])
+    for face, other in ((one, two), (two, one)):
+        of_face = outer_box(face)
+        if isinstance(face.surface, CanalSurface):
+            patches, around = patch_boxes(face), outer_box(other)
+            near = (patches[:, 0] <= around[1]).all(axis=1) & (patches[:, 1] >= around[0]).all(axis=1)
+            if not near.any():
+                return None
+            of_face = np.array([patches[near, 0].min(axis=0), patches[near, 1].max(axis=0)])
+        box = np.array([np.maximum(box[0], of_face[0]), np.minimum(box[1], of_face[1])])
+    return box if (box[0] <= box[1]).all() else None
 
 
 def touching_places(curve: Curve, one: Face, two: Face) -> list[Vec3]:
