@@ -169,3 +169,29 @@ def test_the_narrow_arm_of_an_angle_ends_before_the_wide_one(end, tmp_path, outs
     thirds = [(b - a) / 6 * (area(a) + 4 * area((a + b) / 2) + area(b)) for a, b in pairwise(ends)]
     assert made.volume == pytest.approx(10 / end * sum(thirds), rel=1e-10)
     sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("wall", [1.5, 2.5])
+def test_a_tapered_cover_with_rounds_all_over_has_walls_of_one_thickness(wall, tmp_path, outside_check):
+    """A wall along the normal from the inside is the outside; rounds of 2 are kept, or swallowed."""
+    block = lw.box(40, 30, 15, step="b")
+    leaning = lw.draft(block, [face for face in block.faces() if face.normal[2] == 0], 3, lw.XY)
+    upright = [e for e in leaning.edges() if e.brep.bounds[1][2] - e.brep.bounds[0][2] > 10]
+    rounded = lw.fillet(leaning, upright, 4, step="v")
+    cover = lw.fillet(rounded, rounded.edges("b/top"), 2, step="t")
+    made = lw.shell(cover, wall, cover.faces("b/bottom"), step="s")
+    seen = 0
+    for face in made.faces("s/inside"):
+        mesh = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, 7)) for e in edges_of(face)])
+        outward = -face.brep.surface.normals(mesh) * (1.0 if face.brep.outward else -1.0)
+        places = mesh + wall * outward
+        low = places[:, 2] > 0.1  # not at the mouth
+        assert cover.contains(places[low] - 1e-4 * outward[low]).all()
+        assert not cover.contains(places[low] + 1e-4 * outward[low]).any()
+        seen += int(low.sum())
+    assert seen > 50
+    sound(made, tmp_path, outside_check)
+
+
+def edges_of(face):
+    return [coedge.edge for coedge in face.brep.coedges()]
