@@ -59,6 +59,9 @@ class _Resurfacer:
         self._body = body
         self._moved = moved
         self._swallowed = set(swallowed)
+        for face in swallowed:
+            if not any(self._is_smooth(coedge.edge) for coedge in face.coedges()):
+                raise TooLargeError("a face that is no round would lose its size", face)
         self._beside = {face: self._neighbours_along(face) for face in swallowed}
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Coedge] = {}

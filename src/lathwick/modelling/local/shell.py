@@ -20,6 +20,7 @@ from ..flat_faces import region_of_face
 from ..limits import DIGITS, largest_that_works
 from .offset import offset_surface
 from .resurface import Moved, resurfaced
+from .thin import refuse_thin_walls
 from .walls import less_walls
 
 Faces = Iterable[BodyFace] | BodyFace
@@ -121,13 +122,16 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
         else:
             moved[face] = made
     inward = next(iter(walls.values())) > 0.0
+    opened = [face for face in body.brep_faces if face not in walls]
     try:
         other = resurfaced(body, moved, swallowed)
         refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
+        refuse_thin_walls(other, walls, opened)
     except ModellingError as error:
         if not inward:
             raise
         other = _less_walls(body, moved, swallowed, error)
+        refuse_thin_walls(other, walls, opened)
     outer, inner = (body, other) if inward else (other, body)
     inside = FaceName(step, "inside")
     left = combined(outer, _named(inner, inside, inward), "cut")

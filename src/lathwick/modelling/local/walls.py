@@ -146,7 +146,7 @@ def _wall(body: Body, group: Sequence[Face], moved: Moved) -> Body:
         if face in moved:
             solid, operation = _beyond(body, *moved[face])
             wall = None if wall is None else combined(wall, solid, operation)
-    for plane in _bounds(body, group):
+    for plane in _bounds(body, group[0]) if len(group) == 1 else ():
         solid = half_space(body, plane, -1.0)
         wall = None if wall is None else combined(wall, solid, "intersect")
     pieces = [] if wall is None else [lump for lump in wall.pieces if _parts(lump, group)]
@@ -200,18 +200,20 @@ def _is_whole(body: Body, face: Face, wall: Body) -> bool:
     return abs(sum(wall.face_area(part) for part in parts) - area) <= WHOLE * area
 
 
-def _neighbours(body: Body, face: Face) -> set[Face]:
-    return {other for c in face.coedges() for other, _ in body.faces_of_edge[c.edge]}
+def _neighbours(body: Body, face: Face) -> list[Face]:
+    """The faces that meet a face, in the order of its edges."""
+    return list(
+        dict.fromkeys(f for c in face.coedges() for f, _ in body.faces_of_edge[c.edge] if f is not face)
+    )
 
 
-def _bounds(body: Body, group: Sequence[Face]) -> list[Plane]:
-    """Planes, looking outwards, of faces that meet a group in outside corners and have all of it behind
-    them: its wall ends there."""
-    corners = [p for face in group for c in face.coedges() for p in c.edge.end_points()]
-    others = [f for face in group for c in face.coedges() for f, _ in body.faces_of_edge[c.edge]]
+def _bounds(body: Body, face: Face) -> list[Plane]:
+    """Planes, looking outwards, of faces that meet a face in outside corners and have all of it behind them:
+    its wall ends there."""
+    corners = [p for c in face.coedges() for p in c.edge.end_points()]
     planes = []
-    for other in dict.fromkeys(others):
-        if isinstance(other.surface, PlaneSurface) and other not in group:
+    for other in _neighbours(body, face):
+        if isinstance(other.surface, PlaneSurface):
             frame = other.surface.frame
             plane = frame if other.outward else Plane(frame.origin, scaled(frame.normal, -1.0))
             if all(plane.local(p)[2] <= RESOLUTION for p in corners):
@@ -224,7 +226,7 @@ def _beside(body: Body, group: Sequence[Face]) -> set[Face]:
     lies farther away has walls of its own."""
     found = set(group)
     for face in group:
-        found |= _neighbours(body, face)
+        found |= set(_neighbours(body, face))
     rims = [c.edge for face in found if face.surface.kind == "plane" for c in _inner_coedges(face)]
     holes = [f for rim in rims if _is_rim(body, rim) for f, _ in body.faces_of_edge[rim] if f not in found]
     while holes:
