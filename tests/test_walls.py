@@ -12,11 +12,12 @@ from itertools import pairwise
 import numpy as np
 import pytest
 import shapely
-from scipy.spatial import ConvexHull, HalfspaceIntersection
+from scipy.spatial import ConvexHull, HalfspaceIntersection, cKDTree
 
 import lathwick as lw
 
 from .conftest import sound
+from .rounded_unions import random_union
 
 
 def hull_volume(normals: np.ndarray, levels: np.ndarray) -> float:
@@ -195,3 +196,23 @@ def test_a_tapered_cover_with_rounds_all_over_has_walls_of_one_thickness(wall, t
 
 def edges_of(face):
     return [coedge.edge for coedge in face.brep.coedges()]
+
+
+@pytest.mark.parametrize(
+    ("seed", "wall"), [(22, 4.2), (69, 4.2), (75, 2.3), (121, 1.0), (146, 1.0), (169, 2.3)]
+)
+def test_no_wall_of_a_closed_shell_is_thin(seed, wall):
+    """Unions with a pin thinner than the wall, or steps that meet in one place: points of the hollow against
+    many points of the outside."""
+    body, _, _ = random_union(seed)
+    made = lw.shell(body, wall, step="s")
+    rng = np.random.default_rng(seed)
+    points = rng.uniform(*np.array(body.bounds), size=(6000, 3))
+    hollow = points[body.contains(points) & ~made.contains(points)]
+    assert len(hollow) > 100
+    mesh = lw.tessellate(body, 0.02, 8)
+    sides = mesh.vertices[mesh.triangles]
+    areas = np.linalg.norm(np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0]), axis=1)
+    chosen = rng.choice(len(areas), size=40000, p=areas / areas.sum())
+    outside = (sides[chosen] * rng.dirichlet([1, 1, 1], size=40000)[:, :, None]).sum(axis=1)
+    assert cKDTree(outside).query(hollow)[0].min() > wall - 0.02

@@ -30,7 +30,7 @@ NEAREST = 10.0 * FINEST
 file."""
 
 
-THIN = 1.0 / 8.0
+THIN = 1.0 / 4.0
 """No chord lies farther from its face than this share of the smallest radius of that."""
 
 
