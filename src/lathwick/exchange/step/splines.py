@@ -41,6 +41,9 @@ RULED_ROOM = 0.02
 SPOTS = 33
 """So many points along an edge are looked at."""
 
+NEARLY = 0.01
+"""Edges that come so near to the end of a face, as a share of its length, may have its end between points."""
+
 WritePoint = Callable[[Vec3], str]
 
 
@@ -116,7 +119,11 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     edges = [c.edge for c in face.coedges()]
     border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
     uv = surface.parameters(border)
-    u0, u1 = (surface.spine.low, surface.spine.high) if surface.period else _reach_along(surface, edges)
+    u0, u1 = (
+        (surface.spine.low, surface.spine.high)
+        if surface.period
+        else _reach_along(surface, edges, uv[:, 0].reshape(len(edges), SPOTS))
+    )
     room = 0.02 * float(np.ptp(uv[:, 1]))
     bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
     for terms in (0, 4, 8, 16):  # a canal that folds back beside a narrower part of the face is kept to that
@@ -134,20 +141,25 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
 
 
-def _reach_along(surface: CanalSurface, edges: Sequence[Edge]) -> tuple[float, float]:
-    """The lowest and highest parameter u of a canal on edges."""
-    return min(-_furthest(surface, e, -1.0) for e in edges), max(_furthest(surface, e, 1.0) for e in edges)
+def _reach_along(surface: CanalSurface, edges: Sequence[Edge], u: FloatArray) -> tuple[float, float]:
+    """The lowest and highest parameter u of a canal on edges. u : at `SPOTS` places on each, (N, SPOTS)."""
+    low, high = (max(_furthest(surface, edges, sign * u, sign)) for sign in (-1.0, 1.0))
+    return -low, high
 
 
-def _furthest(surface: CanalSurface, edge: Edge, sign: float) -> float:
-    """The largest of u, times a sign, along an edge; looked for three times, each more closely."""
-    low, high, found = edge.t0, edge.t1, -math.inf
-    for _ in range(3):
-        t = np.linspace(low, high, SPOTS)
-        u = sign * surface.parameters(edge.curve.points(t))[:, 0]
-        k = int(u.argmax())
-        found = max(found, float(u[k]))
-        low, high = float(t[max(k - 1, 0)]), float(t[min(k + 1, SPOTS - 1)])
+def _furthest(surface: CanalSurface, edges: Sequence[Edge], u: FloatArray, sign: float) -> list[float]:
+    """The largest of u, times a sign, on each edge that may have the largest of all; looked for twice more
+    about where it was."""
+    found = []
+    for edge, row in zip(edges, u, strict=True):
+        if row.max() < u.max() - NEARLY * np.ptp(u):
+            continue
+        t, values = np.linspace(edge.t0, edge.t1, SPOTS), row
+        for _ in range(2):
+            k = int(values.argmax())
+            t = np.linspace(t[max(k - 1, 0)], t[min(k + 1, SPOTS - 1)], SPOTS)
+            values = sign * surface.parameters(edge.curve.points(t))[:, 0]
+        found.append(max(float(row.max()), float(values.max())))
     return found
 
 

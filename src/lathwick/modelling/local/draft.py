@@ -17,7 +17,7 @@ from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
 from ..limits import DIGITS, largest_that_works
 from .resurface import Moved, resurfaced, turned_normal
-from .walls import inside_planes, is_cut, less_walls
+from .walls import inside_planes, less_walls, moves_inwards
 
 PARALLEL = 1e-9
 
@@ -124,7 +124,7 @@ def _closed_up(body: Body, moved: Moved) -> Body | None:
         return None
     planes = {face: (face.surface, face.outward) for face in body.brep_faces} | dict(moved)
     left = inside_planes(body, planes)
-    if left is None and all(is_cut(wall, *plane) for wall, plane in moved.items()):
+    if left is None and all(moves_inwards(wall, *plane) for wall, plane in moved.items()):
         left = less_walls(body, moved)
     return None if left is None else _named_again(left, planes)
 

@@ -65,7 +65,7 @@ def inside_planes(body: Body, moved: Moved) -> Body | None:
         return None
     if any(edge.is_convex is False for edge in body.edges()):
         return None
-    if all(is_cut(face, *plane) for face, plane in moved.items()):
+    if all(moves_inwards(face, *plane) for face, plane in moved.items()):
         return _inside(body, moved)
     for room in ROOM:
         block = _block_around(body, room)
@@ -82,8 +82,8 @@ def _inside(block: Body, moved: Moved) -> Body:
     return left
 
 
-def is_cut(face: Face, surface: Surface, outward: bool) -> bool:
-    """Whether no corner of a face lies inside its moved plane."""
+def moves_inwards(face: Face, surface: Surface, outward: bool) -> bool:
+    """Whether a planar face moves into the body, or stays, at all of its corners."""
     sign = 1.0 if outward else -1.0
     corners = [p for coedge in face.coedges() for p in coedge.edge.end_points()]
     return all(sign * surface.gap(p) >= -RESOLUTION for p in corners)
