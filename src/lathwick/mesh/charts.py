@@ -18,6 +18,7 @@ from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, Surface
+from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Face
 from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import INSIDE, OUTSIDE, region_of
@@ -94,10 +95,13 @@ def chart_of(
     if isinstance(surface, CanalSurface):
         return _canal(face, surface, paths, turns, tolerance, reach)
     v = np.concatenate([path[:, 1] for path in paths])
-    tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
-    low, high = 0.0 if tip else float(v.min()), float(v.max())
-    step = _step(surface, paths, high, tolerance, reach)
+    high = float(v.max())
     period = periods(surface)[0]
+    if isinstance(surface, ConeSurface) and v.min() <= RESOLUTION:  # the boundary passes the tip
+        return Chart(_ring_map(surface, period, (0.0, high), 0.0), NO_POINTS)
+    tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
+    low = 0.0 if tip else float(v.min())
+    step = _step(surface, paths, high, tolerance, reach)
     if any(t[0] for t in turns):
         layout = opened(paths, [t[0] for t in turns], period)
         if layout is not None:

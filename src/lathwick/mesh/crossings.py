@@ -35,16 +35,19 @@ FLAT = 2.0**-22
 """In 32-bit numbers, triangles nearer to a plane than this share of the largest coordinate lie in it."""
 
 FEW = 2000
-"""Faces of more triangles than this count as finely meshed."""
+"""Of faces of more triangles than this, where they stand steeply on each other, only those along edges are
+looked at."""
 
 BoolArray = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, slots=True)
 class Triangles:
-    """points (N, 3); rows (T, 3) of their indices; of face number k those from starts[k] to starts[k+1]."""
+    """points (N, 3), of which the first `border` lie on edges; rows (T, 3) of their indices; of face number k
+    those from starts[k] to starts[k+1]."""
 
     points: FloatArray
+    border: int
     rows: IntArray
     starts: IntArray
 
@@ -73,8 +76,7 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
             if not _in_plane(of_wall, faces[end].surface, flat).any():
                 continue
         sizes = [int(mesh.starts[k + 1] - mesh.starts[k]) for k in (i, j)]
-        if (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4):
-            continue
+        fine = (i, j) in safe and (max(sizes) > FEW or sizes[0] * sizes[1] > FEW * FEW // 4)
         reach = 2.0 * (chords[i] + chords[j])
         if _nested_tubes(faces[i].surface, faces[j].surface, reach):
             continue
@@ -86,6 +88,8 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
                 boxed[k] = np.stack([corners[rows].min(axis=1), corners[rows].max(axis=1)])
             meets = (boxed[k][0] - 0.5 * flat <= boxes[other, 1]).all(axis=1)
             meets &= (boxed[k][1] + 0.5 * flat >= boxes[other, 0]).all(axis=1)
+            if fine:
+                meets &= (mesh.rows[rows] < mesh.border).sum(axis=1) > 1
             chosen = rows.start + np.flatnonzero(meets)
             sets.append(_beside(corners, chosen, faces[other], (reach, flat)))
             if not len(sets[-1]):

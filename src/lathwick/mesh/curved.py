@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import SphereSurface, TorusSurface
+from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
@@ -208,7 +208,7 @@ def _unit_normals(corners: FloatArray) -> FloatArray:
 
 def _middles(surface: Surface, corners: FloatArray) -> FloatArray:
     """Points of the surface in the middle, by its parameters, of triangles of its points, (N, 3, 3)."""
-    if isinstance(surface, SphereSurface):
+    if isinstance(surface, SphereSurface | ConeSurface):
         return surface.points(surface.parameters(corners.mean(axis=1)))
     uv = surface.parameters(corners.reshape(-1, 3)).reshape(-1, 3, 2)
     for k, period in enumerate(periods(surface)):

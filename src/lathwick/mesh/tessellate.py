@@ -81,12 +81,12 @@ def tessellate_by_face(
         if isinstance(made, _Filled):
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
             coarse = _open_faces(body, triangles, owner, len(points))
-            coarse = coarse or _crossing(body, points, triangles, owner, finer)
+            coarse = coarse or _crossing(body, made.border, points, triangles, owner, finer)
             if not coarse:
                 count = len(triangles)
                 points, triangles, owner = told_apart(points, triangles, owner)
                 if len(triangles) > count:
-                    coarse = _crossing(body, points, triangles, owner, finer)
+                    coarse = _crossing(body, made.border, points, triangles, owner, finer)
             if not coarse:
                 return Mesh(points, triangles, body.unit), owner
         else:
@@ -107,12 +107,17 @@ def tessellate_by_face(
 
 
 def _crossing(
-    body: Body, points: FloatArray, triangles: IntArray, owner: IntArray, finer: Mapping[Face, Tolerance]
+    body: Body,
+    border: int,
+    points: FloatArray,
+    triangles: IntArray,
+    owner: IntArray,
+    finer: Mapping[Face, Tolerance],
 ) -> list[Face]:
     """Faces whose triangles pass through those of another face or lie on them."""
     starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
     chords = [finer[face].chord for face in body.brep_faces]
-    return crossing_faces(body, Triangles(points, triangles, starts), chords)
+    return crossing_faces(body, Triangles(points, border, triangles, starts), chords)
 
 
 @dataclass(frozen=True, slots=True)
