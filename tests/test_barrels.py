@@ -62,15 +62,6 @@ def test_measures(shape, angle, tmp_path, outside_check):
     sound(body, tmp_path, outside_check)
 
 
-def test_arcs_that_come_to_the_axis_beside_their_center_are_refused():
-    """Not made into a ball, which they once were."""
-    sk = lw.Job().sketch("lens", on=lw.XZ)
-    arc = sk.arc((-1, 0), (0, -math.sqrt(8)), (0, math.sqrt(8)))
-    sk.line(arc.end, arc.start)
-    with pytest.raises(lw.ModellingError, match="comes to the axis and has its center beside it"):
-        lw.revolve(sk, lw.Z)
-
-
 def _solid(random, kind):
     normal, x = random.normal(size=(2, 3))
     plane = lw.Plane(tuple(random.uniform(-2, 2, 3)), tuple(normal), tuple(x - normal * (x @ normal) / 9))

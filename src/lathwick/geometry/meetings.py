@@ -196,11 +196,13 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
             return Meeting(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
         reach = math.sqrt((small - abs(h)) * (small + abs(h)))
         radii = (radius for radius in (big + reach, big - reach) if radius > RESOLUTION)
-        return Meeting(curves=tuple(Circle(frame, radius) for radius in radii))
+        tips = tuple(tip.point for tip in ring.tips if abs(dot(sub(tip.point, middle), axis)) <= HALF)
+        return Meeting(curves=tuple(Circle(frame, radius) for radius in radii), points=tips)
     if abs(lean) <= PARALLEL and abs(h) <= HALF:
         side = unit(cross(axis, plane.normal))
         centers = (along(center, side, big), along(center, side, -big))
-        return Meeting(curves=tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers))
+        curves = tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers)
+        return Meeting(curves=curves, nodes=tuple(tip.point for tip in ring.tips))
     # the plane clears the ring
     flat = math.sqrt(max(0.0, 1.0 - lean * lean))
     if abs(abs(h) - big * flat - small) <= HALF:

@@ -9,13 +9,22 @@ from typing import ClassVar
 import numpy as np
 
 from .placement import FloatArray, Plane
-from .vector import Vec3, unit
+from .surfaces import Surface
+from .vector import Vec3, along, negated, unit
 
 
 def _level(u: float, v: float) -> tuple[float, float]:
     """The direction of (u, v), (1, 0) if it has none."""
     size = math.hypot(u, v)
     return (u / size, v / size) if size > 1e-12 else (1.0, 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Tip:
+    """A point of a surface without a normal, and the mean of the normals about it."""
+
+    point: Vec3
+    way: Vec3
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +38,10 @@ class ConeSurface:
     frame: Plane
     half_angle: float
     kind: ClassVar[str] = "cone"
+
+    @property
+    def tips(self) -> tuple[Tip, ...]:
+        return (Tip(self.frame.origin, negated(self.frame.normal)),)
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`; on the axis that at u = 0."""
@@ -134,6 +147,15 @@ class TorusSurface:
         """The largest v, radians: half a turn, or less where the surface meets its axis."""
         return math.acos(max(-1.0, -self.major / self.minor))
 
+    @property
+    def tips(self) -> tuple[Tip, ...]:
+        """Where the surface meets its axis, the lower end first."""
+        if not self.meets_axis:
+            return ()
+        up, top = self.frame.normal, self.minor * math.sin(self.half_turn)
+        low, high = (along(self.frame.origin, up, h) for h in (-top, top))
+        return Tip(low, negated(up)), Tip(high, up)
+
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`; any one on the axis and in the middle of the tube."""
         u, v, w = self.frame.local(point)
@@ -176,3 +198,8 @@ class TorusSurface:
         reach = self.major + self.minor * np.cos(v)
         ring = self.frame.points(np.column_stack([reach * np.cos(u), reach * np.sin(u)]))
         return ring + (self.minor * np.sin(v))[:, None] * np.asarray(self.frame.normal)
+
+
+def tips_of(surface: Surface) -> tuple[Tip, ...]:
+    """The points of a surface without a normal: of a cone, or of a torus that meets its axis."""
+    return surface.tips if isinstance(surface, ConeSurface | TorusSurface) else ()

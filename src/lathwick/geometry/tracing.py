@@ -22,7 +22,7 @@ from .canal import CanalSurface
 from .flat_contacts import flat_contacts
 from .meetings import Meeting
 from .placement import FloatArray
-from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .round_surfaces import ConeSurface, SphereSurface, TorusSurface, tips_of
 from .ruled import RuledSurface
 from .spline import FittedCurve, SplineCurve
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
@@ -224,15 +224,16 @@ class _Tracer:
     def _singular_near(self, p: Vec3) -> Vec3 | None:
         """A singular point at which following the curve has come to a stop."""
         for surface in (self.one, self.two):
-            if isinstance(surface, ConeSurface) and distance(surface.frame.origin, p) < 0.1 * self.step:
-                return surface.frame.origin
+            for tip in tips_of(surface):
+                if distance(tip.point, p) < 0.1 * self.step:
+                    return tip.point
         return self._touch(p)
 
     def _tips(self) -> list[Vec3]:
-        """Tips of cones that lie on the other surface."""
+        """Tips of a surface that lie on the other one."""
         pairs = ((self.one, self.two), (self.two, self.one))
-        cones = [(s, other) for s, other in pairs if isinstance(s, ConeSurface)]
-        return [s.frame.origin for s, other in cones if abs(other.gap(s.frame.origin)) <= RESOLUTION]
+        tips = [(tip.point, other) for surface, other in pairs for tip in tips_of(surface)]
+        return [tip for tip, other in tips if abs(other.gap(tip)) <= RESOLUTION]
 
     # ------------------------------------------------------------------ following
 

@@ -21,16 +21,16 @@ from ..geometry.surfaces import CylinderSurface, Surface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Face
 from ..topology.strips import NARROWEST, free_cut
-from ..topology.trim import INSIDE, OUTSIDE, region_of
+from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
+from .inner import SPREAD, well_inside
 from .lattice import Block
 from .layout import Layout, opened, patch, rings_in_order, with_points_on_cut
 from .mesh import IntArray
 from .sampling import Tolerance, TooCoarseError
 from .slits import Slit, slit_layout
+from .spindles import globe_map, spindle_points
 
-CLEARANCE = 0.35
-SPREAD = 400
 CANAL_SAMPLES = 65
 LONGEST = 7.0
 """A ring map of a torus grows by at most this power of e."""
@@ -90,6 +90,8 @@ def chart_of(
         return _sphere(face, surface, rings, tolerance, reach, block)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
     turns = [winding(path, surface) for path in paths]
+    if isinstance(surface, TorusSurface) and surface.meets_axis:
+        return Chart(globe_map(face, surface, rings), spindle_points(face, surface, tolerance, reach))
     if isinstance(surface, TorusSurface):
         return _torus(face, surface, paths, turns, tolerance, reach, block)
     if isinstance(surface, CanalSurface):
@@ -196,16 +198,7 @@ def _grid(
     uv = np.array(np.meshgrid(u, v)).reshape(2, -1).T
     points = face.surface.points(uv)
     one = face.surface.points(np.array([[u[0], v[0]], [u[0] + steps[0], v[0]]]))
-    return _well_inside(face, points, float(np.linalg.norm(one[1] - one[0])))
-
-
-def _well_inside(face: Face, points: FloatArray, spacing: float) -> FloatArray:
-    region = region_of(face)
-    kept = [
-        part[region.states(part, CLEARANCE * spacing) == INSIDE]
-        for part in (points[k : k + 2000] for k in range(0, len(points), 2000))
-    ]
-    return np.concatenate(kept) if kept else points
+    return well_inside(face, points, float(np.linalg.norm(one[1] - one[0])))
 
 
 # ---------------------------------------------------------------------- sphere
@@ -243,7 +236,7 @@ def _sphere(
         found.append(np.column_stack([level * np.cos(turn), level * np.sin(turn), high]))
     local = np.concatenate(found)
     points = center + local @ np.array([frame.x, frame.y, frame.normal])
-    return Chart(flat, _well_inside(face, points, step * radius))
+    return Chart(flat, well_inside(face, points, step * radius))
 
 
 def _uncovered(face: Face, surface: SphereSurface, rings: Sequence[FloatArray]) -> FloatArray:
@@ -281,8 +274,6 @@ def _torus(
     flats = [p for p, t in zip(paths, turns, strict=True) if t == (0, 0)]
     if all(winds):
         raise TooCoarseError("a face that winds round a torus both ways needs a slit")
-    if surface.meets_axis and not any(winds):
-        return _laid_chart(surface, patch(paths, math.tau), 1.0 / np.array(steps))
     if not any(winds):
         banded = None if block is None else _torus_banded(surface, block, paths, steps)
         if banded is not None:
@@ -393,7 +384,7 @@ def _shifted_ring(
 ) -> Callable[[FloatArray], FloatArray]:
     """As `_ring_map`, with the other parameter counted from `start`. Distances grow exponentially, so that
     the map keeps shapes in the small."""
-    radii = (surface.major + (surface.minor if surface.meets_axis else 0.0), surface.minor)
+    radii = (surface.major, surface.minor)
     length = min(LONGEST, (high - low) * radii[1 - around] / radii[around])
 
     def flat(points: FloatArray) -> FloatArray:
@@ -407,8 +398,6 @@ def _shifted_ring(
 
 def _outside_gap(face: Face, surface: TorusSurface, values: FloatArray, which: int) -> float:
     """A value of parameter `which` that the face does not reach."""
-    if which == 1 and surface.meets_axis:
-        return math.pi
     order = np.sort(values % math.tau)
     gaps = np.diff(np.append(order, order[0] + math.tau))
     for k in np.argsort(-gaps)[:8]:

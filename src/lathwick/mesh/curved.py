@@ -22,6 +22,7 @@ from .layout import rings_in_order
 from .mesh import IntArray
 from .sampling import FINEST, NEAREST, Samples, Tolerance
 from .slits import Slit
+from .spindles import whole_spindle
 
 MOST_REFINEMENTS = 8
 ROOM = 1.05
@@ -62,9 +63,12 @@ def strip(ends: tuple[Coedge, Coedge], samples: Samples) -> IntArray:
 def whole(surface: Surface, outward: bool, tolerance: Tolerance, reach: float) -> tuple[FloatArray, IntArray]:
     """Points and triangles of a sphere or torus without edges."""
     lattice = lattice_of(surface, tolerance, reach)
-    assert lattice is not None
-    triangles = halves(lattice.quads)
-    return lattice.points, triangles if outward else triangles[:, ::-1]
+    if lattice is None:
+        assert isinstance(surface, TorusSurface)
+        points, triangles = whole_spindle(surface, tolerance, reach)
+    else:
+        points, triangles = lattice.points, halves(lattice.quads)
+    return points, triangles if outward else triangles[:, ::-1]
 
 
 def charted(

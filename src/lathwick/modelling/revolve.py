@@ -35,7 +35,7 @@ def revolve(profile: Profile | Iterable[Region], axis: Axis, angle: float = 360.
     step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
 
     Raises ModellingError for an axis that is not in the plane or crosses a region, for ellipses and splines
-    in the profile, and for an arc that comes to the axis but has its center beside it.
+    in the profile, and for an arc that touches the axis.
     """
     chosen = regions_of(profile, "revolve")
     turn = _turn(angle)
@@ -253,11 +253,9 @@ class _Revolver:
             frame = half.frame(piece.center[1])
             if abs(piece.center[0]) <= RESOLUTION:
                 return SphereSurface(frame, piece.radius), piece.sweep > 0
-            comes_near = piece.is_closed or min(piece.start[0], piece.end[0]) <= RESOLUTION
-            if comes_near and piece.center[0] <= piece.radius + RESOLUTION:
+            if _is_cusp(piece):
                 raise ModellingError(
-                    f"the arc {piece.name} comes to the axis and has its center beside it: such a point "
-                    "cannot be made yet"
+                    f"the arc {piece.name} touches the axis: a point without an angle cannot be made"
                 )
             return TorusSurface(frame, piece.center[0], piece.radius), piece.sweep > 0
         (r0, z0), (r1, z1) = piece.start, piece.end
@@ -279,6 +277,12 @@ class _Revolver:
         normal = negated(around) if role == "start" else around
         frame = Plane(half.origin, normal, half.radial(turn))
         return Face(PlaneSurface(frame), True, loops, (FaceName(self._step, role),))
+
+
+def _is_cusp(arc: ArcPiece) -> bool:
+    """Whether an arc touches the axis, at an end or, if it is a circle, anywhere."""
+    comes_near = arc.is_closed or min(arc.start[0], arc.end[0]) <= RESOLUTION
+    return comes_near and abs(arc.center[0] - arc.radius) <= RESOLUTION
 
 
 def _on_axis(piece: Piece) -> bool:

@@ -112,6 +112,7 @@ def extreme_points(surface: Surface) -> FloatArray:
             ring = level / size if size > 1e-12 else np.asarray(surface.frame.x)
             reach = surface.major * ring + surface.minor * way
             found += [center + reach, center - reach]
+        found += [np.array(tip.point) for tip in surface.tips]
         places = np.array(found)  # of a spindle some may lie on what is not of it
         return places[np.abs(surface.distance(places)) <= RESOLUTION]
     return np.zeros((0, 3))

@@ -17,6 +17,8 @@ from numpy.polynomial.legendre import leggauss
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec3, distance
 from .brep import Face
 from .windings import loop_path, winding
 
@@ -169,13 +171,21 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
     ring = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
     around = np.cos(u)[:, None] * y - np.sin(u)[:, None] * x
-    reach = surface.major + surface.minor * np.cos(v)
+    reach = np.maximum(surface.major + surface.minor * np.cos(v), 1e-300)
     up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
     cut = math.pi if surface.meets_axis else free_cut(v)
+    at_tips = [k for k, tip in enumerate(surface.tips) if _passes(face, tip.point)]
+    if at_tips and free_cut(u) is not None:
+        cut = None  # at a tip the angle of the edges leaps, which strips about the axis do not feel
+    elif len(at_tips) > 1:
+        raise ModellingError("a face that goes round a torus and ends in both tips cannot be measured yet")
     if cut is not None:
         high = cut + (v - cut) % math.tau
-        low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - surface.half_turn)
+        if at_tips:
+            low = np.full(len(v), math.tau + (2 * at_tips[0] - 1) * surface.half_turn)
+        else:
+            low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - surface.half_turn)
         return _tube(surface, u, low, high, -du, reference)
     cut = free_cut(u)
     if cut is not None:
@@ -194,6 +204,12 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     points = np.asarray(frame.origin) - reference + surface.major * rings + surface.minor * normals
     weights = half * WEIGHTS * (surface.minor * reach * dv)[:, None]
     return points, normals, weights
+
+
+def _passes(face: Face, place: Vec3) -> bool:
+    """Whether edges of a face end at a place."""
+    ends = {v.point for c in face.coedges() for v in (c.start, c.end) if v is not None}
+    return any(distance(p, place) <= RESOLUTION for p in ends)
 
 
 def _lifted(face: Face, u: FloatArray, v: FloatArray) -> tuple[FloatArray, FloatArray, list[tuple[int, int]]]:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.round_surfaces import SphereSurface
+from ..geometry.round_surfaces import SphereSurface, tips_of
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Coedge, Edge, Face
@@ -304,11 +304,13 @@ def _blur(coedge: Coedge, t: FloatArray, uv: FloatArray, surface: Surface) -> fl
 
 
 def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
-    """(u, v) along a path, without jumps; a straight line keeps its u on a cone even at the tip."""
-    uv = unrolled(surface.parameters(points), surface)
-    if surface.kind == "cone" and len(points) == 2:
-        uv[:, 0] = surface.parameters(0.5 * (points[:1] + points[1:]))[0, 0]
-    return uv
+    """(u, v) along the path of an edge, without jumps; it ends at a tip with the u of its next point."""
+    uv = surface.parameters(points)
+    for tip in tips_of(surface):
+        for end, beside in ((0, 1), (-1, -2)):
+            if math.dist(points[end], tip.point) <= RESOLUTION:
+                uv[end, 0] = uv[beside, 0]
+    return unrolled(uv, surface)
 
 
 def _away_from(face: Face) -> SphereSurface:

@@ -93,13 +93,15 @@ class ShapeWriter:
         return self._rows.add(f"EDGE_LOOP('',{listed(uses)})")
 
     def _whole(self, face: Face) -> str:
-        """The bound of a closed surface: a vertex on a sphere, two seams on a torus."""
+        """The bound of a closed surface: a vertex on a sphere, two seams on a torus (or one, tip to tip)."""
         surface = face.surface
         p, q = surface.points(np.array([[0.0, 0.0], [0.0, math.pi / 2]])).tolist()
         if isinstance(surface, SphereSurface):
             vertex = self._rows.add(f"VERTEX_POINT('',{self.point((q[0], q[1], q[2]))})")
             return self._rows.add(f"VERTEX_LOOP('',{vertex})")
         assert isinstance(surface, TorusSurface)
+        if surface.meets_axis:
+            return self._tip_to_tip(surface)
         frame, vertex = surface.frame, self._rows.add(f"VERTEX_POINT('',{self.point((p[0], p[1], p[2]))})")
         tube = Plane(frame.point(surface.major, 0.0), negated(frame.y), frame.x)
         rings = (Circle(frame, surface.major + surface.minor), Circle(tube, surface.minor))
@@ -109,6 +111,13 @@ class ShapeWriter:
             self._rows.add(f"ORIENTED_EDGE('',*,*,{seams[k]},{logical(way is face.outward)})")
             for k, way in (order if face.outward else order[::-1])
         ]
+        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+
+    def _tip_to_tip(self, surface: TorusSurface) -> str:
+        frame, top = surface.frame, surface.half_turn
+        arc = Circle(Plane(frame.point(surface.major, 0.0), negated(frame.y), frame.x), surface.minor)
+        seam = self._edge(Edge(arc, -top, top, *(Vertex(tip.point) for tip in surface.tips)))
+        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{seam},{logical(way)})") for way in (True, False)]
         return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
 
     def _rings_round(self, face: Face) -> tuple[Coedge, Coedge] | None:

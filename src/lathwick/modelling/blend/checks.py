@@ -142,8 +142,9 @@ def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | N
 
 def _box(face: Face, strip: Strip | None) -> FloatArray:
     """A strip lies between its contacts and the edge that it replaces."""
-    boxes = [c.edge.bounds for c in face.coedges()] + ([strip.edge.bounds] if strip else [])
-    table = np.concatenate(boxes)
+    if strip is None:
+        return outer_box(face)
+    table = np.concatenate([*(c.edge.bounds for c in face.coedges()), strip.edge.bounds])
     return np.array([table.min(axis=0), table.max(axis=0)])
 
 

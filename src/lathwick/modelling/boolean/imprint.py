@@ -362,13 +362,13 @@ class Imprinter:
 def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
     """INSIDE, ON or OUTSIDE of points on a face's surface. Raises ModellingError where that is not clear."""
     places = np.array(points).reshape(-1, 3)
-    states: list[int] = region_of(face).states(places).tolist()
+    found = region_of(face).states(places)
+    if isinstance(face.surface, TorusSurface) and face.surface.meets_axis:  # not all of a circle lies on it
+        found[np.abs(face.surface.distance(places)) > 100.0 * NEAR] = OUTSIDE
+    states: list[int] = found.tolist()
     if UNCLEAR in states:
         x, y, z = points[states.index(UNCLEAR)]
         raise ModellingError(f"it is not clear whether ({x:.6g}, {y:.6g}, {z:.6g}) lies in a face")
-    if isinstance(face.surface, TorusSurface) and face.surface.meets_axis:  # not all of a circle lies on it
-        far = np.abs(face.surface.distance(places)) > 100.0 * NEAR
-        return [OUTSIDE if off else state for state, off in zip(states, far.tolist(), strict=True)]
     return states
 
 
