@@ -55,7 +55,7 @@ def test_bounds_reach_the_bulges():
         (lambda: lw.sphere("wide"), "radius needs a number"),
         (lambda: lw.scale(lw.sphere(1), 0), "more than 0"),
         (lambda: lw.linear_pattern(lw.sphere(1), 0, 5, lw.X), "whole number"),
-        (lambda: lw.circular_pattern(lw.sphere(1), 3, "Z"), "needs an Axis"),
+        (lambda: lw.circular_pattern(lw.sphere(1), 3, "Z"), "goes about an Axis"),
         (lambda: lw.split(lw.sphere(1), lw.XY.offset(3)), "does not divide"),
         (lambda: lw.union(lw.sphere(1), "sphere"), "takes bodies"),
         (lambda: lw.cut(lw.sphere(1)), "at least 2 bodies"),

@@ -5,17 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from ..errors import ModellingError
-from ..geometry.placement import XY, Axis, Plane
-from ..geometry.vector import Vec3
+from ..geometry.placement import XY, Axis
 from ..modelling import combine, patterns, primitives, transform
 from ..modelling.blend.chamfer import chamfer
 from ..modelling.blend.fillet import Edges, fillet
 from ..modelling.extrude import extrude, extrude_to
-from ..modelling.flat_faces import plane_of_face
 from ..modelling.hole import THROUGH, Depth, Through, hole
 from ..modelling.local.draft import draft
 from ..modelling.local.shell import Faces, shell
 from ..modelling.profile import Profile
+from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, plane_of
 from ..modelling.revolve import revolve
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
@@ -34,7 +33,7 @@ class Job(Recorder):
 
     # ------------------------------------------------------------------ sketches and profiles
 
-    def sketch(self, name: str, on: Plane | BodyFace = XY) -> Sketch:
+    def sketch(self, name: str, on: PlaneLike = XY) -> Sketch:
         """An empty sketch on a plane or a planar face. Draw, constrain, then build on it.
 
         On a face: the origin is the foot of the design's origin, y points up (along Z as far as it
@@ -43,9 +42,7 @@ class Job(Recorder):
         """
         self._new_name(name)
         with naming_step(name):
-            plane = plane_of_face(on.brep) if isinstance(on, BodyFace) else on
-            if not isinstance(plane, Plane):
-                raise ModellingError(f"a sketch lies on a Plane or a planar face, got {on!r}")
+            plane = plane_of(on, "a sketch lies on")
         sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read)
         self._steps.append(Step(name, "sketch", "", sketch=sketch))
         return sketch
@@ -86,8 +83,9 @@ class Job(Recorder):
 
         return self._record(name, "extrude", detail, build)
 
-    def revolve(self, name: str, profile: Profile, axis: Axis | Line, angle: float = 360.0) -> Body:
-        """The profile turned about an axis in its plane, an `Axis` or a line of the sketch.
+    def revolve(self, name: str, profile: Profile, axis: AxisLike | Line, angle: float = 360.0) -> Body:
+        """The profile turned about an axis in its plane: an `Axis`, a line of the sketch, an edge, or that of a
+        round face.
 
         Faces: `name/side:item`, and for part of a turn `name/start` and `name/end`.
         """
@@ -100,18 +98,18 @@ class Job(Recorder):
             ),
         )
 
-    def _axis(self, axis: Axis | Line, profile: Profile) -> Axis:
-        if isinstance(axis, Axis):
-            return axis
+    def _axis(self, axis: AxisLike | Line, profile: Profile) -> Axis:
         if isinstance(axis, Line) and isinstance(profile, Sketch):
             start, end = (profile.plane.point(*p.position) for p in (axis.start, axis.end))
             return Axis(start, (end[0] - start[0], end[1] - start[1], end[2] - start[2]))
-        raise ModellingError(f"an axis is an Axis, or a line of the sketch that is revolved, got {axis!r}")
+        if isinstance(axis, Line):
+            raise ModellingError(f"the line {axis!r} is none of the sketch that is revolved")
+        return axis_of(axis, "a profile turns about a line of its sketch,")
 
     # ------------------------------------------------------------------ simple solids
 
     def box(
-        self, name: str, dx: float, dy: float, dz: float, *, on: Plane = XY, center: bool = False
+        self, name: str, dx: float, dy: float, dz: float, *, on: PlaneLike = XY, center: bool = False
     ) -> Body:
         """A box with its corner at the origin of `on`, or centered on it in all three directions.
 
@@ -119,30 +117,28 @@ class Job(Recorder):
         """
         return self._primitive(name, "box", (dx, dy, dz), on=on, center=center)
 
-    def cylinder(self, name: str, radius: float, height: float, *, on: Plane = XY) -> Body:
+    def cylinder(self, name: str, radius: float, height: float, *, on: PlaneLike = XY) -> Body:
         """A cylinder that stands on `on`. Faces: `name/bottom`, `name/top`, `name/side`."""
         return self._primitive(name, "cylinder", (radius, height), on=on)
 
-    def cone(self, name: str, radius1: float, radius2: float, height: float, *, on: Plane = XY) -> Body:
+    def cone(self, name: str, radius1: float, radius2: float, height: float, *, on: PlaneLike = XY) -> Body:
         """A truncated cone that stands on `on`; a radius of 0 makes a tip."""
         return self._primitive(name, "cone", (radius1, radius2, height), on=on)
 
-    def sphere(self, name: str, radius: float, *, on: Plane = XY) -> Body:
+    def sphere(self, name: str, radius: float, *, on: PlaneLike = XY) -> Body:
         """A sphere about the origin of `on`. One face: `name/side`."""
         return self._primitive(name, "sphere", (radius,), on=on)
 
-    def torus(self, name: str, major: float, minor: float, *, on: Plane = XY) -> Body:
+    def torus(self, name: str, major: float, minor: float, *, on: PlaneLike = XY) -> Body:
         """A ring about the normal of `on`. One face: `name/side`."""
         return self._primitive(name, "torus", (major, minor), on=on)
 
-    def wedge(self, name: str, dx: float, dy: float, dz: float, top_dx: float, *, on: Plane = XY) -> Body:
+    def wedge(self, name: str, dx: float, dy: float, dz: float, top_dx: float, *, on: PlaneLike = XY) -> Body:
         """A box whose length along x is `top_dx` at the top, its left side upright."""
         return self._primitive(name, "wedge", (dx, dy, dz, top_dx), on=on)
 
     def _primitive(self, name: str, verb: str, sizes: tuple[float, ...], **options: object) -> Body:
         make: Callable[..., Body] = getattr(primitives, verb)
-        if not isinstance(options["on"], Plane):
-            raise ModellingError(f"a {verb} stands on a Plane, got {options['on']!r}", step=name)
         detail = " x ".join(f"{s:g}" if isinstance(s, (int, float)) else repr(s) for s in sizes)
         return self._record(name, verb, detail, lambda _: make(*sizes, unit=self.unit, step=name, **options))
 
@@ -263,10 +259,10 @@ class Job(Recorder):
         body: Body,
         faces: Faces,
         angle: float | tuple[float, float],
-        neutral: Plane,
+        neutral: PlaneLike,
         split: bool = False,
     ) -> Body:
-        """Lean walls by an angle in degrees about a neutral plane; see `lathwick.draft`."""
+        """Lean walls by an angle in degrees about a neutral plane or a planar face; see `lathwick.draft`."""
         return self._record(
             name, "draft", f"{angle} degrees", lambda _: draft(body, faces, angle, neutral, split, step=name)
         )
@@ -289,7 +285,7 @@ class Job(Recorder):
             lambda _: shell(body, thickness, open, other=other, step=name),
         )
 
-    def split(self, name: str, body: Body, plane: Plane) -> Body:
+    def split(self, name: str, body: Body, plane: PlaneLike) -> Body:
         """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""
         return self._record(name, "split", "", lambda _: combine.split(body, plane, name))
 
@@ -299,7 +295,7 @@ class Job(Recorder):
 
     # ------------------------------------------------------------------ copies
 
-    def mirror(self, name: str, body: Body, plane: Plane, keep: bool = True) -> Body:
+    def mirror(self, name: str, body: Body, plane: PlaneLike, keep: bool = True) -> Body:
         """The body with its mirror image in a plane, or the image alone."""
         return self._record(name, "mirror", "", lambda _: patterns.mirror(body, plane, keep))
 
@@ -309,12 +305,12 @@ class Job(Recorder):
         body: Body,
         count: int,
         spacing: float,
-        along: Axis | Vec3,
+        along: DirectionLike,
         *,
         both: bool = False,
         count2: int = 1,
         spacing2: float | None = None,
-        along2: Axis | Vec3 | None = None,
+        along2: DirectionLike | None = None,
     ) -> Body:
         """`count` copies in a row, on both sides of the first with `both`; with `along2` as many rows as
         `count2`, `spacing2` apart. Copies that touch are united."""
@@ -327,7 +323,9 @@ class Job(Recorder):
 
         return self._record(name, "linear_pattern", detail, build)
 
-    def circular_pattern(self, name: str, body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:
+    def circular_pattern(
+        self, name: str, body: Body, count: int, axis: AxisLike, angle: float = 360.0
+    ) -> Body:
         """`count` copies about an axis, over a whole turn or up to `angle` degrees."""
         return self._record(
             name,
@@ -344,11 +342,11 @@ class Job(Recorder):
             name, "move", f"({dx:g}, {dy:g}, {dz:g})", lambda _: transform.move(body, dx, dy, dz)
         )
 
-    def turn(self, name: str, body: Body, angle: float, axis: Axis) -> Body:
+    def turn(self, name: str, body: Body, angle: float, axis: AxisLike) -> Body:
         """The body turned by `angle` degrees about an axis."""
         return self._record(name, "turn", f"{angle:g} degrees", lambda _: transform.turn(body, angle, axis))
 
-    def place(self, name: str, body: Body, plane: Plane) -> Body:
+    def place(self, name: str, body: Body, plane: PlaneLike) -> Body:
         """The body carried with the XY plane to another plane."""
         return self._record(name, "place", "", lambda _: transform.place(body, plane))
 

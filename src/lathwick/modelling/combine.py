@@ -14,6 +14,7 @@ from ..topology.boxes import overlapping
 from .boolean.grouping import Sets
 from .boolean.operations import combined
 from .primitives import box
+from .references import PlaneLike, plane_of
 
 Warn = Callable[[str], None]
 
@@ -66,14 +67,14 @@ def separate(body: Body) -> tuple[Body, ...]:
     return tuple(Body((lump,), body.unit) for lump in body.pieces)
 
 
-def split(body: Body, plane: Plane, step: str = "") -> Body:
-    """The body divided by a plane into lumps that touch along it; those behind the plane come first.
+def split(body: Body, plane: PlaneLike, step: str = "") -> Body:
+    """The body divided by a plane, or that of a planar face, into lumps that touch along it.
 
-    Raises ModellingError if the plane does not divide it.
+    Those behind the plane come first. Raises ModellingError if the plane does not divide it.
     """
-    parts = []
+    parts, wall = [], plane_of(plane, "a body is split by")
     for side in (-1.0, 1.0):
-        part = combined(body, half_space(body, plane, side, step), "intersect")
+        part = combined(body, half_space(body, wall, side, step), "intersect")
         if part is None:
             raise ModellingError("the plane does not divide the body")
         parts.append(part)

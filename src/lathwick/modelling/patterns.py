@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
 from numbers import Integral
 
 from ..errors import ModellingError
 from ..geometry.motion import moved_by, turned
-from ..geometry.placement import Axis, Plane, as_direction
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, add, cross, norm, scaled
 from ..topology.body import Body
 from .combine import union
+from .references import AxisLike, DirectionLike, PlaneLike, axis_of, direction_of
 from .transform import mirrored, transformed
 
 MOST = 100_000
@@ -22,12 +21,12 @@ def linear_pattern(
     body: Body,
     count: int,
     spacing: float,
-    along: Axis | Iterable[float],
+    along: DirectionLike,
     *,
     both: bool = False,
     count2: int = 1,
     spacing2: float | None = None,
-    along2: Axis | Iterable[float] | None = None,
+    along2: DirectionLike | None = None,
 ) -> Body:
     """`count` copies in all, each `spacing` from the one before along a direction.
 
@@ -35,13 +34,13 @@ def linear_pattern(
     count2, spacing2, along2 : the row repeated in a second direction, which makes a grid.
     Faces keep their names. Raises ModellingError, also for a second direction parallel to the first.
     """
-    way = as_direction(along, "pattern direction")
+    way = direction_of(along, "pattern direction")
     row = _row(count, spacing, way, both)
     if along2 is None:
         if count2 != 1 or spacing2 is not None:
             raise ModellingError("a grid needs along2, the second direction")
         return union(*(transformed(body, moved_by(*shift)) for shift in row))
-    side = as_direction(along2, "second pattern direction")
+    side = direction_of(along2, "second pattern direction")
     if norm(cross(way, side)) < 1e-6:
         raise ModellingError("the two directions of a grid must not be parallel")
     column = _row(count2, spacing if spacing2 is None else spacing2, side, both)
@@ -53,21 +52,20 @@ def _row(count: int, spacing: float, way: Vec3, both: bool) -> list[Vec3]:
     return [scaled(way, k * gap) for k in range(-(number - 1) if both else 0, number)]
 
 
-def circular_pattern(body: Body, count: int, axis: Axis, angle: float = 360.0) -> Body:
+def circular_pattern(body: Body, count: int, axis: AxisLike, angle: float = 360.0) -> Body:
     """`count` copies in all about an axis: spread over a whole turn, or so that the last stands at `angle`
     degrees."""
     number = _count(count)
-    if not isinstance(axis, Axis):
-        raise ModellingError(f"a circular pattern needs an Axis, got {axis!r}")
+    about = axis_of(axis, "a circular pattern goes about")
     if not (math.isfinite(angle) and 0.0 < abs(angle) <= 360.0):
         raise ModellingError(f"angle must be between 0 and 360 degrees, got {angle:g}")
     whole = abs(angle) == 360.0
     steps = number if whole else max(1, number - 1)
-    return union(*(transformed(body, turned(axis, angle * k / steps)) for k in range(number)))
+    return union(*(transformed(body, turned(about, angle * k / steps)) for k in range(number)))
 
 
-def mirror(body: Body, plane: Plane, keep: bool = True) -> Body:
-    """The body with its mirror image, or the image alone."""
+def mirror(body: Body, plane: PlaneLike, keep: bool = True) -> Body:
+    """The body with its mirror image in a plane, or in that of a planar face; or the image alone."""
     image = mirrored(body, plane)
     return union(body, image) if keep else image
 

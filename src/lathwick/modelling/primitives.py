@@ -15,6 +15,9 @@ from ..geometry.vector import Vec3, cross, distance, negated, sub, unit
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
+from .references import PlaneLike, plane_of
+
+STANDS = "a body stands on"
 
 BOX_FACES = (
     ("bottom", "", (0, 3, 2, 1)),
@@ -28,7 +31,14 @@ BOX_FACES = (
 
 
 def box(
-    dx: float, dy: float, dz: float, *, on: Plane = XY, center: bool = False, unit: str = "mm", step: str = ""
+    dx: float,
+    dy: float,
+    dz: float,
+    *,
+    on: PlaneLike = XY,
+    center: bool = False,
+    unit: str = "mm",
+    step: str = "",
 ) -> Body:
     """A box with its corner at the origin of `on`, or centered on it in all three directions.
 
@@ -44,7 +54,7 @@ def wedge(
     dz: float,
     top_dx: float,
     *,
-    on: Plane = XY,
+    on: PlaneLike = XY,
     center: bool = False,
     unit: str = "mm",
     step: str = "",
@@ -55,9 +65,10 @@ def wedge(
     """
     x, y, z = (size(value, name) for value, name in ((dx, "dx"), (dy, "dy"), (dz, "dz")))
     top = 0.0 if top_dx == 0 else size(top_dx, "top_dx")
+    plane = plane_of(on, STANDS)
     low = (-0.5 * x, -0.5 * y, -0.5 * z) if center else (0.0, 0.0, 0.0)
     spots = [(0, 0, 0), (x, 0, 0), (x, y, 0), (0, y, 0), (0, 0, z), (top, 0, z), (top, y, z), (0, y, z)]
-    corners = [on.point(low[0] + a, low[1] + b, low[2] + c) for a, b, c in spots]
+    corners = [plane.point(low[0] + a, low[1] + b, low[2] + c) for a, b, c in spots]
     faces = [(role, item, corners_of) for role, item, corners_of in BOX_FACES if top or role != "top"]
     return Body.made([Lump(Shell(polyhedron(corners, faces, step)))], unit)
 
@@ -92,13 +103,13 @@ def straight(start: Vertex, end: Vertex) -> Edge:
     return Edge(Line(start.point, unit(sub(end.point, start.point))), 0.0, length, start, end)
 
 
-def cylinder(radius: float, height: float, *, on: Plane = XY, unit: str = "mm", step: str = "") -> Body:
+def cylinder(radius: float, height: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A cylinder that stands on `on`, its axis through the origin. Faces: `bottom`, `top`, `side`."""
     return cone(radius, radius, height, on=on, unit=unit, step=step)
 
 
 def cone(
-    radius1: float, radius2: float, height: float, *, on: Plane = XY, unit: str = "mm", step: str = ""
+    radius1: float, radius2: float, height: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = ""
 ) -> Body:
     """A truncated cone that stands on `on`: `radius1` at the bottom, `radius2` at the top; one of them
     may be 0. Faces: `bottom`, `top` (none at a tip), `side`."""
@@ -106,7 +117,8 @@ def cone(
     r1, r2 = (0.0 if r == 0 else size(r, n) for r, n in ((radius1, "radius1"), (radius2, "radius2")))
     if max(r1, r2) == 0:
         raise ModellingError("a cone needs a radius at one end at least")
-    below, above = on, on.offset(tall)
+    below = plane_of(on, STANDS)
+    above = below.offset(tall)
     loops, faces = [], []
     for plane, radius, outward, role in ((below, r1, False, "bottom"), (above, r2, True, "top")):
         if radius:
@@ -115,7 +127,7 @@ def cone(
                 Face(PlaneSurface(plane), outward, (Loop((Coedge(rim, outward),)),), (FaceName(step, role),))
             )
             loops.append(Loop((Coedge(rim, not outward),)))
-    wall = Face(_wall(on, r1, r2, tall), True, tuple(loops), (FaceName(step, "side"),))
+    wall = Face(_wall(below, r1, r2, tall), True, tuple(loops), (FaceName(step, "side"),))
     return Body.built([Lump(Shell((*faces, wall)))], unit)
 
 
@@ -136,13 +148,13 @@ def _wall(on: Plane, r1: float, r2: float, height: float) -> Surface:
     return ConeSurface(Plane(tip.origin, negated(on.normal), on.x), half_angle)
 
 
-def sphere(radius: float, *, on: Plane = XY, unit: str = "mm", step: str = "") -> Body:
+def sphere(radius: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A sphere about the origin of `on`. One face, `side`, without edges."""
-    surface = SphereSurface(on, size(radius, "radius"))
+    surface = SphereSurface(plane_of(on, STANDS), size(radius, "radius"))
     return Body.built([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
 
 
-def torus(major: float, minor: float, *, on: Plane = XY, unit: str = "mm", step: str = "") -> Body:
+def torus(major: float, minor: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A ring about the normal of `on`: the middle of its tube has radius `major`, the tube `minor`.
 
     One face, `side`, without edges. Raises ModellingError unless `major` is larger than `minor`.
@@ -150,9 +162,8 @@ def torus(major: float, minor: float, *, on: Plane = XY, unit: str = "mm", step:
     big, small = size(major, "major"), size(minor, "minor")
     if not big > small + RESOLUTION:
         raise ModellingError(f"a torus needs a major radius above the minor {small:g}, got {big:g}")
-    return Body.built(
-        [Lump(Shell((Face(TorusSurface(on, big, small), True, (), (FaceName(step, "side"),)),)))], unit
-    )
+    surface = TorusSurface(plane_of(on, STANDS), big, small)
+    return Body.built([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
 
 
 def size(value: float, name: str) -> float:

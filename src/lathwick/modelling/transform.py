@@ -7,10 +7,10 @@ import math
 from ..errors import ModellingError
 from ..geometry.curves import Line
 from ..geometry.motion import Motion, carried_to, mirrored_in, moved_by, scaled_by, turned
-from ..geometry.placement import Axis, Plane
 from ..geometry.tolerance import LARGEST
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from .references import AxisLike, PlaneLike, axis_of, plane_of
 
 
 def transformed(body: Body, motion: Motion) -> Body:
@@ -65,16 +65,14 @@ def move(body: Body, dx: float = 0.0, dy: float = 0.0, dz: float = 0.0) -> Body:
     return transformed(body, moved_by(*(_number(v, n) for v, n in ((dx, "dx"), (dy, "dy"), (dz, "dz")))))
 
 
-def turn(body: Body, angle: float, axis: Axis) -> Body:
+def turn(body: Body, angle: float, axis: AxisLike) -> Body:
     """The body turned by `angle` degrees about an axis, counter-clockwise seen against its direction."""
-    return transformed(body, turned(_axis(axis), _number(angle, "angle")))
+    return transformed(body, turned(axis_of(axis, "a body turns about"), _number(angle, "angle")))
 
 
-def place(body: Body, plane: Plane) -> Body:
-    """The body carried with the XY plane to another plane."""
-    if not isinstance(plane, Plane):
-        raise ModellingError(f"a body is placed on a Plane, got {plane!r}")
-    return transformed(body, carried_to(plane))
+def place(body: Body, plane: PlaneLike) -> Body:
+    """The body carried with the XY plane to another plane, or to that of a planar face."""
+    return transformed(body, carried_to(plane_of(plane, "a body is placed on")))
 
 
 def scale(body: Body, factor: float) -> Body:
@@ -86,11 +84,9 @@ def scale(body: Body, factor: float) -> Body:
     return transformed(body, scaled_by(number))
 
 
-def mirrored(body: Body, plane: Plane) -> Body:
+def mirrored(body: Body, plane: PlaneLike) -> Body:
     """The mirror image alone."""
-    if not isinstance(plane, Plane):
-        raise ModellingError(f"a body is mirrored in a Plane, got {plane!r}")
-    return transformed(body, mirrored_in(plane))
+    return transformed(body, mirrored_in(plane_of(plane, "a body is mirrored in")))
 
 
 def _number(value: float, name: str) -> float:
@@ -101,9 +97,3 @@ def _number(value: float, name: str) -> float:
     if not (math.isfinite(number) and abs(number) <= LARGEST):
         raise ModellingError(f"{name} must be finite and at most {LARGEST:g}, got {number:g}")
     return number
-
-
-def _axis(axis: Axis) -> Axis:
-    if not isinstance(axis, Axis):
-        raise ModellingError(f"a body turns about an Axis, got {axis!r}")
-    return axis

@@ -8,6 +8,7 @@ from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Vertex
 from ..combine import intersect, union
+from .culprits import chains_of
 from .selecting import EdgeGraph, with_chains
 from .strips import BlendError
 
@@ -49,15 +50,7 @@ def _one_by_one(graph: EdgeGraph, group: dict[Edge, float], in_turn: Blended) ->
     try:
         return [in_turn(group)]
     except ModellingError:
-        return [in_turn(chain) for chain in _chains(graph, group)]
-
-
-def _chains(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[dict[Edge, float]]:
-    left, found = dict(sizes), []
-    while left:
-        chain = graph.chain(next(iter(left))) & left.keys()
-        found.append({edge: left.pop(edge) for edge in sizes if edge in chain})
-    return found
+        return [in_turn(chain) for chain in chains_of(graph, group)]
 
 
 def _group(graph: EdgeGraph, sizes: Mapping[Edge, float], parted: set[Vertex]) -> dict[Edge, float]:

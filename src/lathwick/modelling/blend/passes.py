@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
@@ -18,6 +18,7 @@ from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .collapse import collapsed
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
+from .culprits import why_none_works
 from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .rewriting import Rewriter
@@ -76,6 +77,24 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
         largest = largest_that_works(builds, most, NOT_SO_SMALL if ways == apart else SMALL)
         if largest is not None and first is not None:
             raise ModellingError(_limit(first, asked, blend, largest)) from None
+    assert first is not None
+    least = SMALL[-1]
+    why = why_none_works(
+        body,
+        {edge: least * size for edge, size in sizes.items()},
+        lambda some: _any_way(together, body, some, replace(blend, make=strips.at(least * most))),
+    )
+    raise ModellingError(f"{first.message}; {why}" if why else first.message) from None
+
+
+def _any_way(ways: Sequence[Attempt], body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """Raises what the first one says if none of the ways works."""
+    first: ModellingError | None = None
+    for way in ways:
+        try:
+            return way(body, sizes, blend)
+        except ModellingError as error:
+            first = first or error
     assert first is not None
     raise first
 

@@ -11,11 +11,12 @@ from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
-from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
+from ...geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
 from ..limits import DIGITS, largest_that_works
+from ..references import PlaneLike, plane_of
 from .resurface import Moved, resurfaced, turned_normal
 from .walls import inside_planes, less_walls, moves_inwards
 
@@ -26,15 +27,16 @@ def draft(
     body: Body,
     faces: Iterable[BodyFace] | BodyFace,
     angle: float | tuple[float, float],
-    neutral: Plane,
+    neutral: PlaneLike,
     split: bool = False,
     *,
     step: str = "",
 ) -> Body:
     """The body with walls that lean by `angle` degrees, turned about where they meet the plane `neutral`.
 
-    A positive angle makes the body narrower, and its holes wider, along the normal of `neutral`. Planar
-    walls stay planes; cylinders, and cones, about that normal become cones.
+    A positive angle makes the body narrower, and its holes wider, along the normal of `neutral`; where that
+    is a planar face, away from the face, into its body. Planar walls stay planes; cylinders, and cones, about
+    that normal become cones.
 
     split : the walls lean both ways from the neutral plane, narrower away from it on either side; then
         `angle` may be two angles, in front of the plane and behind it.
@@ -42,15 +44,17 @@ def draft(
     Walls may close up in an edge or a point. Raises ModellingError for faces of other kinds, and for an
     angle that does not fit; it names the largest that works.
     """
-    chosen = _chosen(body, faces)
+    chosen, level = _chosen(body, faces), plane_of(neutral, "walls lean about")
+    if not isinstance(neutral, Plane):
+        level = Plane(level.origin, negated(level.normal))
     if split:
         both = angle if isinstance(angle, tuple) else (angle, angle)
         if len(both) != 2:
             raise ModellingError(f"a split draft takes one angle or two, got {angle!r}")
-        return _split_draft(body, chosen, (_checked(both[0]), _checked(both[1])), neutral, step)
+        return _split_draft(body, chosen, (_checked(both[0]), _checked(both[1])), level, step)
     if isinstance(angle, tuple):
         raise ModellingError("two angles are for a draft that is split at the neutral plane")
-    return _drafted(body, chosen, _checked(angle), neutral)
+    return _drafted(body, chosen, _checked(angle), level)
 
 
 def _checked(angle: object) -> float:

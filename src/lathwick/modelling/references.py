@@ -1,0 +1,62 @@
+"""Planes, axes and directions taken from faces and edges of bodies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ..errors import ModellingError
+from ..geometry.curves import Circle, Line
+from ..geometry.placement import Axis, Plane, as_direction
+from ..geometry.surfaces import PlaneSurface
+from ..geometry.vector import Vec3
+from ..topology.body import BodyEdge, BodyFace
+from ..topology.selection import Selection
+from .flat_faces import plane_of_face
+
+PlaneLike = Plane | BodyFace | Selection[BodyFace]
+"""A plane, or a planar face: its plane, the normal out of the body."""
+
+AxisLike = Axis | BodyFace | BodyEdge | Selection[BodyFace] | Selection[BodyEdge]
+"""An axis, a round face (its own), a straight edge, or a circular one (through its center)."""
+
+DirectionLike = Iterable[float] | AxisLike
+
+
+def plane_of(place: PlaneLike, what: str) -> Plane:
+    """The plane; see `PlaneLike`. what : "a body is mirrored in", for the message of the ModellingError that
+    is raised for anything else."""
+    one = _single(place)
+    if isinstance(one, Plane):
+        return one
+    if isinstance(one, BodyFace) and isinstance(one.brep.surface, PlaneSurface):
+        return plane_of_face(one.brep)
+    raise ModellingError(f"{what} a Plane or a planar face, got {place!r}")
+
+
+def axis_of(place: AxisLike, what: str) -> Axis:
+    """The axis; see `AxisLike`. what : as for `plane_of`."""
+    one = _single(place)
+    if isinstance(one, Axis):
+        return one
+    found = None
+    if isinstance(one, BodyFace) and one.brep.surface.kind in ("cylinder", "cone", "torus"):
+        found = one.brep.surface.frame
+    elif isinstance(one, BodyEdge) and isinstance(one.brep.curve, Circle):
+        found = one.brep.curve.frame
+    elif isinstance(one, BodyEdge) and isinstance(one.brep.curve, Line):
+        return Axis(one.brep.curve.point(one.brep.t0), one.brep.curve.direction)
+    if found is None:
+        raise ModellingError(f"{what} an Axis, a round face, or a straight or circular edge, got {place!r}")
+    return Axis(found.origin, found.normal)
+
+
+def direction_of(way: DirectionLike, what: str) -> Vec3:
+    """Unit vector along an axis, an edge, or three numbers. what : its name, for the message of the
+    ModellingError that is raised for anything else."""
+    if isinstance(way, BodyFace | BodyEdge | Selection):
+        return axis_of(way, f"the {what} is that of").direction
+    return as_direction(way, what)
+
+
+def _single(place: object) -> object:
+    return place[0] if isinstance(place, Selection) and len(place) == 1 else place

@@ -1,0 +1,87 @@
+"""Planes, axes and directions given by faces and edges."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+
+import lathwick as lw
+
+
+@pytest.fixture
+def flange() -> lw.Body:
+    """A plate with a boss off its middle and a bore beside it, tilted in space."""
+    plate = lw.box(40, 30, 6, step="plate")
+    boss = lw.cylinder(6, 10, on=lw.Plane((12, 14, 6), (0, 0, 1)), step="boss")
+    bore = lw.cylinder(1.5, 6, on=lw.Plane((22, 14, 0), (0, 0, 1)), step="bore")
+    body = lw.cut(lw.union(plate, boss), bore)
+    return lw.turn(body, 30, lw.Axis((1, 2, 3), (1, -1, 0.4)))
+
+
+def test_a_mirror_in_a_face(flange):
+    face = flange.face("plate/side:right")
+    whole = lw.mirror(flange, face)
+    assert whole.volume == pytest.approx(2 * flange.volume, rel=1e-12)
+    assert whole.lumps == 1
+    assert len(whole.faces("bore/side")) == 2
+    same = lw.mirror(flange, lw.Plane(face.brep.surface.frame.origin, face.normal))
+    assert same.centroid == pytest.approx(whole.centroid, abs=1e-12)
+
+
+def test_a_pattern_about_a_boss(flange):
+    hole = lw.cylinder(1.5, 6, on=lw.Plane((22, 14, 0), (0, 0, 1)), step="tool")
+    tool = lw.turn(hole, 30, lw.Axis((1, 2, 3), (1, -1, 0.4)))
+    for about in (
+        flange.face("boss/side"),
+        flange.faces("boss/side"),
+        flange.edges("boss/top"),
+    ):
+        ring = lw.circular_pattern(tool, 4, about)
+        assert ring.lumps == 4
+        cut = lw.cut(flange, ring)
+        assert flange.volume - cut.volume == pytest.approx(3 * math.pi * 1.5**2 * 6, rel=1e-9)
+
+
+def test_a_turn_and_a_row_along_an_edge(flange):
+    edge = flange.edge("plate/side:front", "plate/side:left")
+    assert lw.turn(flange, 360, edge).centroid == pytest.approx(flange.centroid, abs=1e-11)
+    moved = lw.turn(flange, 90, edge)
+    (p, _), d = edge.brep.end_points(), edge.direction
+    offs = [[c - q for c, q in zip(body.centroid, p, strict=True)] for body in (flange, moved)]
+    heights = [sum(a * b for a, b in zip(off, d, strict=True)) for off in offs]
+    assert heights[0] == pytest.approx(heights[1], abs=1e-12)
+    row = lw.linear_pattern(flange, 3, 50, edge)
+    assert row.lumps == 3
+    assert row.volume == pytest.approx(3 * flange.volume, rel=1e-12)
+
+
+def test_solids_and_cuts_on_faces():
+    job = lw.Job()
+    plate = job.box("plate", 40, 30, 6)
+    top = plate.face("plate/top")
+    post = job.cylinder("post", 3, 10, on=top)
+    assert post.bounds[0][2] == 6
+    drafted = job.draft("lean", plate, plate.faces("plate/side:front"), 45, plate.face("plate/bottom"))
+    assert plate.volume - drafted.volume == pytest.approx(40 * 6 * 6 / 2, rel=1e-12)  # narrower upwards
+    both = job.split("halves", job.union("sum", plate, job.box("tall", 5, 5, 20)), top)
+    assert both.lumps == 2
+    assert job.place("placed", post, plate.face("plate/side:right")).bounds[1][0] == pytest.approx(56)
+
+
+@pytest.mark.parametrize(
+    ("call", "message"),
+    [
+        (lambda b: lw.mirror(b, b.face("boss/side")), "mirrored in a Plane or a planar face"),
+        (lambda b: lw.mirror(b, b.faces("plate")), "mirrored in a Plane or a planar face"),
+        (lambda b: lw.draft(b, b.faces("plate/side:front"), 3, lw.Z), "lean about a Plane"),
+        (lambda b: lw.split(b, "XY"), "split by a Plane"),
+        (lambda b: lw.box(1, 1, 1, on=None), "stands on a Plane"),
+        (lambda b: lw.turn(b, 10, b.face("plate/top")), "turns about an Axis, a round face"),
+        (lambda b: lw.circular_pattern(b, 3, lw.XY), "goes about an Axis"),
+        (lambda b: lw.linear_pattern(b, 3, 9, b.face("plate/top")), "pattern direction is that of an Axis"),
+    ],
+)
+def test_anything_else_is_told(flange, call, message):
+    with pytest.raises(lw.ModellingError, match=message):
+        call(flange)
