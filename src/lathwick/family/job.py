@@ -84,8 +84,8 @@ class Job(Recorder):
         return self._record(name, "extrude", detail, build)
 
     def revolve(self, name: str, profile: Profile, axis: AxisLike | Line, angle: float = 360.0) -> Body:
-        """The profile turned about an axis in its plane: an `Axis`, a line of the sketch, an edge, or that of a
-        round face.
+        """The profile turned about an axis in its plane: an `Axis`, a line of the sketch, an edge, or that of
+        a round face.
 
         Faces: `name/side:item`, and for part of a turn `name/start` and `name/end`.
         """
