@@ -71,3 +71,17 @@ def test_a_round_that_bares_the_edge_of_what_it_hid(radius, tmp_path, outside_ch
     removed = (15.0 - high).sum() * (radius / count) ** 2
     assert body.volume - made.volume == pytest.approx(removed, rel=2e-3)
     sound(made, tmp_path, outside_check)
+
+
+def test_edges_that_no_radius_fits_are_named():
+    """The rim of a post that touches the rim of its block, in a point where there is no room beside it."""
+    block = lw.box(30, 20, 15, step="block")
+    post = lw.cylinder(7.5, 10, on=lw.Plane((30, 10, 7.5), (1, 0, 0)), step="post")
+    body = lw.union(block, post)
+    with pytest.raises(lw.ModellingError, match=r"no size works for the edges near .* leave them out") as refused:
+        lw.fillet(body, body.edges(), 1.0)
+    assert "largest" not in str(refused.value)
+    with pytest.raises(lw.ModellingError, match="no size works for the edge near"):
+        lw.fillet(body, body.edges("post/side", "block/side:right")[0], 1.0)
+    rest = body.edges() - body.edges("block/side:right")
+    assert lw.fillet(body, rest, 1.0).is_valid

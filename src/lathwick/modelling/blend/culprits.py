@@ -9,7 +9,7 @@ from ...topology.body import Body
 from ...topology.brep import Edge
 from .selecting import EdgeGraph
 
-MOST_CHAINS = 40
+MOST_CHAINS = 100
 """With more chains than this it takes too long to find out."""
 
 MOST_NAMED = 3

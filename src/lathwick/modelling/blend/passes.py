@@ -78,7 +78,7 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
         if largest is not None and first is not None:
             raise ModellingError(_limit(first, asked, blend, largest)) from None
     assert first is not None
-    least = SMALL[-1]
+    least = SMALL[1]
     why = why_none_works(
         body,
         {edge: least * size for edge, size in sizes.items()},
