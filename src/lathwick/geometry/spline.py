@@ -339,17 +339,41 @@ class FittedCurve(SplineCurve):
         return sorted(halved(slope, t[rows], t[rows + 1], slopes[rows, axes]).tolist())
 
 
-def joined(pieces: Sequence[tuple[FloatArray, FloatArray]], degree: int = 5) -> FittedCurve:
-    """The curve that runs through the points of each piece, (n,) parameters and (n, 3), n > degree. Each
-    starts at the end of the one before and is a spline by itself: where they join it need not bend alike."""
-    from scipy.interpolate import make_interp_spline
+Ways = tuple[FloatArray | None, FloatArray | None]
+"""Unit tangents, (3,), of a curve at its start and its end, as far as they are known."""
 
+
+def joined(
+    pieces: Sequence[tuple[FloatArray, FloatArray]], degree: int = 5, ways: Sequence[Ways] = ()
+) -> FittedCurve:
+    """The curve that runs through the points of each piece, (n,) parameters and (n, 3), n > degree + 2. Each
+    starts at the end of the one before and is a spline by itself: where they join it need not bend alike.
+    ways : of each piece."""
     knots, controls = [float(pieces[0][0][0])] * (degree + 1), [pieces[0][1][:1]]
-    for t, points in pieces:
-        made = make_interp_spline(t, points, degree)
+    known = ways or [(None, None)] * len(pieces)
+    for (t, points), ends in zip(pieces, known, strict=True):
+        made = _through(t, points, degree, ends)
         knots += made.t[degree + 1 : -1].tolist()
         controls.append(made.c[1:])
     return FittedCurve(degree, (*knots, knots[-1]), np.concatenate(controls))
+
+
+def _through(t: FloatArray, points: FloatArray, degree: int, ways: Ways) -> Any:
+    """SciPy's spline through points, with the tangents at its ends that are known. Those take the place of
+    "not a knot" conditions; how fast the curve runs there is as without them."""
+    from scipy.interpolate import make_interp_spline
+
+    free = make_interp_spline(t, points, degree)
+    if ways[0] is None and ways[1] is None:
+        return free
+    slopes = []
+    for place, way in ((t[0], ways[0]), (t[-1], ways[1])):
+        slopes.append(None if way is None else [(1, way * float(free(place, 1) @ way))])
+    half = degree // 2 + 1
+    inner = t[half - (ways[0] is not None) : len(t) - half + (ways[1] is not None)]
+    knots = np.concatenate([[t[0]] * (degree + 1), inner, [t[-1]] * (degree + 1)])
+    conditions: Any = tuple(slopes)
+    return make_interp_spline(t, points, degree, t=knots, bc_type=conditions)
 
 
 def sign_changes(rule: Callable[[FloatArray], FloatArray], stops: FloatArray) -> FloatArray:

@@ -7,7 +7,6 @@ from collections.abc import Iterable
 from ..errors import ModellingError
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, Plane, as_direction
-from ..geometry.surfaces import PlaneSurface
 from ..geometry.vector import Vec3
 from ..topology.body import BodyEdge, BodyFace
 from ..topology.selection import Selection
@@ -28,7 +27,7 @@ def plane_of(place: PlaneLike, what: str) -> Plane:
     one = _single(place)
     if isinstance(one, Plane):
         return one
-    if isinstance(one, BodyFace) and isinstance(one.brep.surface, PlaneSurface):
+    if isinstance(one, BodyFace):
         return plane_of_face(one.brep)
     raise ModellingError(f"{what} a Plane or a planar face, got {place!r}")
 

@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve, SplineCurve, joined
+from ...geometry.spline import FittedCurve, SplineCurve, Ways, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import dot, sub, vec3
@@ -116,6 +116,8 @@ def _jointed_canal(
 ) -> tuple[Curves, tuple[float, float]]:
     """In pieces between the joints of the edge, by balls in the planes across; and beyond the ends of an open
     one as the ball rolls on, but not beyond a tip."""
+    ends = [t for t, tip in zip((edge.t0, edge.t1), tips, strict=True) if not tip]
+    known = {t - edge.t0 for t in (*ends, *joints)}
     for count in NODES_OF_PIECE:
         pieces = []
         for a, b in pairwise([edge.t0, *joints, edge.t1]):
@@ -124,8 +126,10 @@ def _jointed_canal(
             pieces.append((t - edge.t0, *_balls_between_tips(edge, t, faces, d, at_tips)))
         if not edge.is_closed:
             pieces = _with_ends(edge, pieces, faces, d, (count, tips))
+        ways = [_ways(piece, faces, known) for piece in pieces]
         tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
-        spine, one, two = (closing(joined(table), edge.is_closed) for table in tables)
+        curves = joined(tables[0], ways=ways), *map(joined, tables[1:])
+        spine, one, two = (closing(curve, edge.is_closed) for curve in curves)
         between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
         off = distance_off((spine, one, two), between, faces, d)
         if off <= near_enough(d):
@@ -181,6 +185,19 @@ def _with_ends(
         else:
             made.insert(0, (t0 - u[::-1], path[::-1], feet[0][::-1], feet[1][::-1]))
     return made
+
+
+def _ways(piece: Piece, faces: tuple[Face, Face], places: set[float]) -> Ways:
+    """Which way the ball rolls at the ends of a piece, at those of these parameters: along both faces."""
+    ways: list[FloatArray | None] = []
+    for k in (0, -1):
+        if float(piece[0][k]) not in places:
+            ways.append(None)
+            continue
+        one, two = (face.surface.normals(piece[1][k][None])[0] for face in faces)
+        way = np.cross(one, two)
+        ways.append(way / np.linalg.norm(way))
+    return ways[0], ways[1]
 
 
 def closing(curve: FittedCurve, closed: bool) -> FittedCurve:

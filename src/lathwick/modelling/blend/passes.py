@@ -63,7 +63,7 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     most = asked[0] if len(asked) == 1 else 1.0
     together: list[Attempt] = [
         _all_passes,
-        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else ()),
+        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
     ]
     first: ModellingError | None = None
     apart: list[Attempt] = [_attempt_apart]  # by booleans of canals, which take long where those are thin
@@ -228,6 +228,14 @@ def _first_chain(
             last = error
     assert last is not None
     raise last
+
+
+def _on_to_tips(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """Chains that go on along edges that come to be smooth. Raises ModellingError if there are none."""
+    short, long = EdgeGraph(body), EdgeGraph(body, to_tips=True)
+    if all(short.chain(edge) == long.chain(edge) for edge in sizes):
+        raise ModellingError("no chain goes on along an edge that comes to be smooth")
+    return _all_passes(body, sizes, blend, to_tips=True)
 
 
 _MIXED_WAYS: tuple[Attempt, ...] = (
