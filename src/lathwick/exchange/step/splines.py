@@ -114,6 +114,10 @@ def _ellipse_controls(e: Ellipse) -> tuple[int, tuple[float, ...], FloatArray, l
     return 2, (0.0, 0.0, 0.0, 0.25, 0.25, 0.5, 0.5, 0.75, 0.75, 1.0, 1.0, 1.0), controls, weights
 
 
+LEAST_PIECE = 1e-8
+"""Of the range of a canal: joints nearer to its ends are taken for them."""
+
+
 def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
     """The text of the rational B-spline surface over a face on a canal; its normal looks out of the canal."""
     edges = [c.edge for c in face.coedges()]
@@ -125,7 +129,8 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
         else _reach_along(surface, edges, uv[:, 0].reshape(len(edges), SPOTS))
     )
     room = 0.02 * float(np.ptp(uv[:, 1]))
-    bounds = [u0, *(k for k in surface.spine.joints if u0 < k < u1), u1]
+    least = LEAST_PIECE * (u1 - u0)
+    bounds = [u0, *(k for k in surface.spine.joints if u0 + least < k < u1 - least), u1]
     for terms in (0, 4, 8, 16):  # a canal that folds back beside a narrower part of the face is kept to that
         below = _bound_above(uv * (1.0, -1.0), terms, surface.period)
         above = _bound_above(uv, terms, surface.period)

@@ -175,12 +175,12 @@ def _all_passes(
     left: Mapping[Edge, float] = sizes
     changing: Changing = {}
     for _ in range(MOST_PASSES):
-        graph = EdgeGraph(body, to_tips=to_tips)
+        graph = _graph(body, left, blend, to_tips)
         left, changing = with_chains(graph, left, changing)
         if changing and blend.make_changing is not None:
             plan = eased(Plan(body, left, changing), blend.make_changing)
             body, left, changing = plan.body, plan.sizes, plan.changing
-            graph = EdgeGraph(body, to_tips=to_tips)
+            graph = _graph(body, left, blend, to_tips)
         now = first_pass(graph, left, odd_first, turning)
         if in_turn:
             body, replaced, now = _widest_pass(body, now, graph, (left, changing), blend)
@@ -191,6 +191,22 @@ def _all_passes(
         if not left:
             return with_whole_faces(body)
     raise ModellingError(f"so many edges meet that more than {MOST_PASSES} passes would be needed")
+
+
+def _graph(body: Body, sizes: Mapping[Edge, float], blend: Blend, to_tips: bool) -> EdgeGraph:
+    """to_tips : whether chains go on to where an edge comes to be smooth, if that edge can be blended with
+    the largest of the sizes."""
+    if not to_tips:
+        return EdgeGraph(body)
+    most = max(sizes.values())
+
+    def can_follow(edge: Edge) -> bool:
+        try:
+            return blend.make(edge, sides_of(body.faces_of_edge[edge]), most) is not None
+        except ModellingError:
+            return False
+
+    return EdgeGraph(body, to_tip=can_follow)
 
 
 def _one_by_one(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
@@ -232,7 +248,7 @@ def _first_chain(
 
 def _on_to_tips(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """Chains that go on along edges that come to be smooth. Raises ModellingError if there are none."""
-    short, long = EdgeGraph(body), EdgeGraph(body, to_tips=True)
+    short, long = EdgeGraph(body), _graph(body, sizes, blend, True)
     if all(short.chain(edge) == long.chain(edge) for edge in sizes):
         raise ModellingError("no chain goes on along an edge that comes to be smooth")
     return _all_passes(body, sizes, blend, to_tips=True)

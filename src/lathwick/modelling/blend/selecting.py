@@ -7,7 +7,7 @@ differ, the larger goes first, and the smaller ball rolls over it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from ...errors import ModellingError
 from ...geometry.vector import cross, dot, norm
@@ -25,12 +25,12 @@ Changing = Mapping[Edge, tuple[float, float]]
 
 
 class EdgeGraph:
-    """The edges of a body as they meet in its vertices. to_tips : whether a chain goes on along an edge whose
-    faces come to meet smoothly at its other end."""
+    """The edges of a body as they meet in its vertices. to_tip : whether a chain goes on along an edge whose
+    faces come to meet smoothly at its other end; by default never."""
 
-    def __init__(self, body: Body, *, to_tips: bool = False) -> None:
+    def __init__(self, body: Body, *, to_tip: Callable[[Edge], bool] | None = None) -> None:
         self.uses = body.faces_of_edge
-        self._to_tips = to_tips
+        self._to_tip = to_tip
         ends = {v for edge in self.uses for v in (edge.start, edge.end) if v is not None}
         self.fans = fans_at(body.brep_faces, ends)
         self._turns: dict[Edge, float] = {}
@@ -62,8 +62,9 @@ class EdgeGraph:
 
     def _may_follow(self, end: EdgeEnd) -> bool:
         """Whether a chain may go on along an edge from one end of it."""
-        far = end[0], not end[1]
-        return not self.is_tip(end) and (self._to_tips or not self.is_tip(far))
+        if self.is_tip(end):
+            return False
+        return not self.is_tip((end[0], not end[1])) or (self._to_tip is not None and self._to_tip(end[0]))
 
     def chain(self, edge: Edge) -> set[Edge]:
         """The edge and all that continue it smoothly."""
