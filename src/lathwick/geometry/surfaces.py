@@ -80,9 +80,9 @@ class CylinderSurface:
         return (a * x[0] + b * y[0], a * x[1] + b * y[1], a * x[2] + b * y[2])
 
     def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3), 0 for one on the axis."""
         local = self.frame.locals(points)
-        radial = local[:, :2] / np.hypot(local[:, 0], local[:, 1])[:, None]
+        radial = local[:, :2] / np.maximum(np.hypot(local[:, 0], local[:, 1]), 1e-300)[:, None]
         return radial @ np.array([self.frame.x, self.frame.y])
 
     def gap(self, point: Vec3) -> float:

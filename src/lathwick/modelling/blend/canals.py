@@ -111,6 +111,10 @@ def joints_of(edge: Edge) -> list[float]:
     return curve.joints if isinstance(curve, FittedCurve) else curve.breaks(edge.t0, edge.t1)[1:-1]
 
 
+Piece = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
+"""Parameters, (N,), centers of the ball and where it touches both faces, each (N, 3)."""
+
+
 def _jointed_canal(
     edge: Edge, faces: tuple[Face, Face], d: float, joints: list[float], tips: tuple[bool, bool]
 ) -> tuple[Curves, tuple[float, float]]:
@@ -123,12 +127,16 @@ def _jointed_canal(
         for a, b in pairwise([edge.t0, *joints, edge.t1]):
             t = np.linspace(a, b, count)
             at_tips = tips[0] and a == edge.t0, tips[1] and b == edge.t1
-            pieces.append((t - edge.t0, *_balls_between_tips(edge, t, faces, d, at_tips)))
+            ways = edge.curve.derivatives(_turned_late(t, at_tips))
+            balls = _balls_between_tips(edge.curve.points(t), ways, faces, d, at_tips)
+            if not ((np.diff(balls[0], axis=0) * (ways[1:] + ways[:-1])).sum(axis=1) > 0.0).all():
+                raise TooLargeError("the round would fold back on itself", faces[0])
+            pieces.append((t - edge.t0, *balls))
         if not edge.is_closed:
             pieces = _with_ends(edge, pieces, faces, d, (count, tips))
-        ways = [_ways(piece, faces, known) for piece in pieces]
+        along = [_ways(piece, faces, known) for piece in pieces]
         tables = [[(piece[0], piece[k]) for piece in pieces] for k in (1, 2, 3)]
-        curves = joined(tables[0], ways=ways), *map(joined, tables[1:])
+        curves = joined(tables[0], ways=along), *map(joined, tables[1:])
         spine, one, two = (closing(curve, edge.is_closed) for curve in curves)
         between = np.concatenate([0.5 * (piece[0][1:] + piece[0][:-1]) for piece in pieces])
         off = distance_off((spine, one, two), between, faces, d)
@@ -139,24 +147,29 @@ def _jointed_canal(
     raise TooLargeError("the round bends too sharply", faces[0])
 
 
+def _turned_late(t: FloatArray, tips: tuple[bool, bool]) -> FloatArray:
+    """The parameters at which an edge with a tip runs as the ball shall, beside those at `t`: a ball as large
+    as the edge's bend would not move at first, where planes across the edge turn as fast as it does."""
+    if tips[0] is tips[1]:
+        return t
+    start, end = (t[-1], t[0]) if tips[0] else (t[0], t[-1])
+    share = (t - start) / (end - start)
+    return np.asarray(start + (end - start) * share * share)
+
+
 def _balls_between_tips(
-    edge: Edge, t: FloatArray, faces: tuple[Face, Face], d: float, tips: tuple[bool, bool]
+    points: FloatArray, ways: FloatArray, faces: tuple[Face, Face], d: float, tips: tuple[bool, bool]
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Centers of balls in the planes across an edge, and where they touch both faces. At a tip that is one
-    place, below which the ball lies."""
-    inner = slice(int(tips[0]), len(t) - int(tips[1]))
-    points = edge.curve.points(t)
+    """Centers of balls in the planes through points of an edge across ways, and where they touch both faces.
+    At a tip that is one place, below which the ball lies."""
+    inner = slice(int(tips[0]), len(points) - int(tips[1]))
     centers, one, two = points.copy(), points.copy(), points.copy()
-    found, feet = centers_across(points[inner], edge.curve.derivatives(t[inner]), faces, d)
+    found, feet = centers_across(points[inner], ways[inner], faces, d)
     centers[inner], one[inner], two[inner] = found, *feet
     for k in (k for k, tip in ((0, tips[0]), (-1, tips[1])) if tip):
         x, y, z = points[k].tolist()
         centers[k] += d * np.array(faces[0].outward_normal((x, y, z)))
     return centers, one, two
-
-
-Piece = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
-"""Parameters, (N,), centers of the ball and where it touches both faces, each (N, 3)."""
 
 
 def _with_ends(
@@ -177,7 +190,7 @@ def _with_ends(
         path = np.array([(x, y, z), *rolled_on((x, y, z), vec3(way), faces, d, (step, count - 1))])
         if len(path) < 6:
             continue
-        speed = float(np.linalg.norm(way)) / float(t[1] - t[0])
+        speed = float(np.linalg.norm(np.diff(centers, axis=0), axis=1).sum() / (t[-1] - t[0]))
         u = np.arange(len(path)) * (step / speed)
         feet = tuple(path - d * way_out(face) * face.surface.normals(path) for face in faces)
         if at_end:
