@@ -57,7 +57,7 @@ CASES = [
 ]
 
 
-@pytest.mark.parametrize("number", range(0, len(CASES), 3))
+@pytest.mark.parametrize("number", range(0, len(CASES), 4))
 def test_any_order(number, tmp_path, outside_check):
     shape, order = CASES[number]
     body = BODIES[shape]()
@@ -66,7 +66,7 @@ def test_any_order(number, tmp_path, outside_check):
         body = lw.fillet(body, group(body, name), RADII[name], step=name)
         assert (body.volume < before) is (name in ("upright", "top"))
         assert largest_angle(body) < 1e-6
-    if number % 4 == 0:
+    if number % 3 == 0:
         sound(body, tmp_path, outside_check)
 
 
@@ -91,7 +91,7 @@ def gaps_to_centers(p: np.ndarray, radius: float) -> np.ndarray:
     return found
 
 
-@pytest.mark.parametrize("radius", [0.1, 0.6, 1.0, 1.3, 2.4])
+@pytest.mark.parametrize("radius", [0.1, 1.3, 2.4])
 def test_an_edge_goes_on_along_the_crease_between_rounds_below_it(radius, tmp_path, outside_check):
     """The ball that rolls down an upright edge rolls on between the concave rounds at its foot, which meet in
     a mitre, as far as where that has run out. Against a set of balls."""
@@ -117,7 +117,7 @@ def test_an_edge_goes_on_along_the_crease_between_rounds_below_it(radius, tmp_pa
     sound(four, tmp_path, outside_check)
 
 
-@pytest.mark.parametrize("radius", [0.8, 1.0, 1.1])
+@pytest.mark.parametrize("radius", [1.0, 1.1])
 def test_a_ball_rolls_on_between_larger_rounds_above_and_below(radius, tmp_path, outside_check):
     """Half as large as those, it stands still for a moment where it comes upon them."""
     body = BODIES["block on a plate"]()

@@ -71,7 +71,7 @@ def wrong_points(region: lw.Region, body: lw.Body, angle: float) -> int:
     return int((inside != body.contains(points)).sum())
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(40))
 def test_a_random_profile_turns_into_the_solid_that_pappus_knows(seed, tmp_path):
     made = turned(seed)
     if made is None:
@@ -115,7 +115,7 @@ def test_a_bore_over_the_crest_of_a_round_is_meshed(points, corner, bore, tmp_pa
     assert not unsound(lw.cut(body, tool), tmp_path)
 
 
-@pytest.mark.parametrize("seed", range(0, 60, 2))
+@pytest.mark.parametrize("seed", range(40, 60))
 def test_what_a_bore_takes_from_it_and_what_it_leaves_are_the_whole(seed, tmp_path):
     made = turned(seed)
     if made is None:
