@@ -10,32 +10,35 @@ from ...topology.brep import Edge
 from .selecting import EdgeGraph
 
 MOST_CHAINS = 100
-"""With more chains than this it takes too long to find out."""
+"""With more chains than this it takes too long to find out which cannot be blended alone."""
 
+MOST_TOGETHER = 40
 MOST_NAMED = 3
 
 _Chain = dict[Edge, float]
 
 Blended = Callable[[Mapping[Edge, float]], Body]
-"""Blends some edges of the body; raises ModellingError if it cannot."""
+"""Blends some edges of the body at some size; raises ModellingError if it cannot."""
 
 
-def why_none_works(body: Body, sizes: Mapping[Edge, float], blended: Blended) -> str:
+def why_none_works(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: Blended) -> str:
     """What to say of edges for which no size works: those that cannot be blended even alone, or a few that
     cannot be blended together; "" if that would take too long to find out.
 
-    sizes : small ones, that fail. Source: Zeller, "Yesterday, my program worked. Today, it does not. Why?",
-    ESEC/FSE (1999), for the few that fail together.
+    alone, together : how one chain of edges, and several, are tried. Source: Zeller, "Yesterday, my program
+    worked. Today, it does not. Why?", ESEC/FSE (1999), for the few that fail together.
     """
     chains = chains_of(EdgeGraph(body), sizes)
     if len(chains) > MOST_CHAINS:
         return ""
-    alone = chains if len(chains) == 1 else [chain for chain in chains if not _works(blended, [chain])]
-    if len(alone) == 1:
-        return f"no size works for the edge {_places(alone)}; leave it out"
-    if alone:
-        return f"no size works for the edges {_places(alone)}; leave them out"
-    few = _few_that_fail(chains, blended)
+    never = chains if len(chains) == 1 else [chain for chain in chains if not _works(alone, [chain])]
+    if len(never) == 1:
+        return f"no size works for the edge {_places(never)}; leave it out"
+    if never:
+        return f"no size works for the edges {_places(never)}; leave them out"
+    if len(chains) > MOST_TOGETHER:
+        return ""
+    few = _few_that_fail(chains, together)
     return f"at no size do the edges {_places(few)} go together; leave some out, or take a step for each"
 
 
@@ -43,7 +46,7 @@ def _few_that_fail(chains: list[_Chain], blended: Blended) -> list[_Chain]:
     """Of chains that fail together, some that still do; by halving, the last one of the first that fail."""
     found: list[_Chain] = []
     left = chains
-    while _works(blended, found):
+    while left and _works(blended, found):
         low, high = 0, len(left)  # with the first `low` of those left they work, with `high` they do not
         while high - low > 1:
             middle = (low + high) // 2
@@ -74,6 +77,7 @@ def _works(blended: Blended, chains: Sequence[_Chain]) -> bool:
 
 def _places(chains: Sequence[_Chain]) -> str:
     middles = [next(iter(chain)).midpoint() for chain in chains]
-    named = ["near ({:.6g}, {:.6g}, {:.6g})".format(*p) for p in middles[:MOST_NAMED]]
+    shown = [tuple(round(c, 9) + 0.0 for c in p) for p in middles[:MOST_NAMED]]
+    named = ["near ({:.6g}, {:.6g}, {:.6g})".format(*p) for p in shown]
     more = len(middles) - len(named)
     return ", ".join(named) + (f" and {more} more" if more else "")

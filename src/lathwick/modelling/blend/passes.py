@@ -78,25 +78,29 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
         if largest is not None and first is not None:
             raise ModellingError(_limit(first, asked, blend, largest)) from None
     assert first is not None
-    least = SMALL[1]
-    why = why_none_works(
-        body,
-        {edge: least * size for edge, size in sizes.items()},
-        lambda some: _any_way(together, body, some, replace(blend, make=strips.at(least * most))),
-    )
+    rules = partial(_at_any_size, together, body, (blend, strips), most)
+    why = why_none_works(body, sizes, partial(rules, SMALL), partial(rules, SMALL[1:2]))
     raise ModellingError(f"{first.message}; {why}" if why else first.message) from None
 
 
-def _any_way(ways: Sequence[Attempt], body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
-    """Raises what the first one says if none of the ways works."""
-    first: ModellingError | None = None
-    for way in ways:
-        try:
-            return way(body, sizes, blend)
-        except ModellingError as error:
-            first = first or error
-    assert first is not None
-    raise first
+def _at_any_size(
+    ways: Sequence[Attempt],
+    body: Body,
+    how: tuple[Blend, _Remembering],
+    most: float,
+    shares: Sequence[float],
+    sizes: Mapping[Edge, float],
+) -> Body:
+    """By one of the ways, with one of some shares of the sizes. Raises ModellingError if there is none."""
+    last: ModellingError | None = None
+    for share in shares:
+        for way in ways:
+            try:
+                return _build(way, body, sizes, how, most, share * most)
+            except ModellingError as error:
+                last = error
+    assert last is not None
+    raise last
 
 
 class _Remembering:
