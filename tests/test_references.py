@@ -85,3 +85,16 @@ def test_solids_and_cuts_on_faces():
 def test_anything_else_is_told(flange, call, message):
     with pytest.raises(lw.ModellingError, match=message):
         call(flange)
+
+
+def test_a_profile_turns_about_an_edge_or_a_round_face():
+    plate = lw.box(4, 10, 6, step="plate")
+    edge = plate.edge("plate/side:left", "plate/side:front")
+    post = lw.cylinder(1, 6, step="post")
+    profile = lw.Sketch(lw.XZ)
+    profile.rectangle(2, 3, center=(5, 2))
+    for about in (edge, post.face("post/side"), post.edges("post/top")):
+        ring = lw.revolve(profile, about, 90)
+        assert ring.volume == pytest.approx(math.pi / 2 * 5 * 6, rel=1e-12)
+    with pytest.raises(lw.ModellingError, match="turns about an Axis"):
+        lw.revolve(profile, plate.face("plate/top"))

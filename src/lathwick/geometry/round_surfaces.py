@@ -41,6 +41,7 @@ class ConeSurface:
 
     @property
     def tips(self) -> tuple[Tip, ...]:
+        """The apex."""
         return (Tip(self.frame.origin, negated(self.frame.normal)),)
 
     def normal(self, point: Vec3) -> Vec3:

@@ -23,7 +23,7 @@ from ..topology.brep import Face
 from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import periods, signed_area, unrolled, winding
-from .inner import SPREAD, well_inside
+from .inner import directions, well_inside
 from .lattice import Block
 from .layout import Layout, opened, patch, rings_in_order, with_points_on_cut
 from .mesh import IntArray
@@ -242,11 +242,8 @@ def _sphere(
 def _uncovered(face: Face, surface: SphereSurface, rings: Sequence[FloatArray]) -> FloatArray:
     """A direction from the center that the face does not cover, as far from its boundary as may be."""
     center = np.asarray(surface.frame.origin)
-    k = np.arange(SPREAD) + 0.5
-    lat, turn = np.arccos(1.0 - 2.0 * k / SPREAD), math.pi * (1.0 + math.sqrt(5.0)) * k
-    ways = np.column_stack([np.cos(turn) * np.sin(lat), np.sin(turn) * np.sin(lat), np.cos(lat)])
     middles = [ring.mean(axis=0) - center for ring in rings]
-    ways = np.concatenate([ways, [m / np.linalg.norm(m) for m in middles if np.linalg.norm(m) > 0.0]])
+    ways = np.concatenate([directions(), [m / np.linalg.norm(m) for m in middles if np.linalg.norm(m) > 0.0]])
     border = np.concatenate(rings) - center
     states = region_of(face).states(center + surface.radius * ways)
     free = ways[states == OUTSIDE]

@@ -11,7 +11,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import TorusSurface
 from ..topology.brep import Face
 from ..topology.trim import INSIDE, OUTSIDE, region_of
-from .inner import SPREAD, well_inside
+from .inner import directions, well_inside
 from .mesh import IntArray
 from .sampling import Tolerance, TooCoarseError
 
@@ -36,13 +36,9 @@ def globe_map(
 
 def _uncovered_way(face: Face, surface: TorusSurface, rings: Sequence[FloatArray]) -> FloatArray:
     """A direction from the middle of the sphere, on which the rings lie, to what the face does not cover."""
-    k = np.arange(SPREAD) + 0.5
-    z, turn = 1.0 - 2.0 * k / SPREAD, math.pi * (1.0 + math.sqrt(5.0)) * k
-    level = np.sqrt(1.0 - z * z)
     middles = [ring.mean(axis=0) for ring in rings]
     middles = [middle / np.linalg.norm(middle) for middle in middles if np.linalg.norm(middle) > 0.0]
-    spread = np.column_stack([level * np.cos(turn), level * np.sin(turn), z])
-    ways = np.concatenate([spread, *(middle[None] for middle in middles)])
+    ways = np.concatenate([directions(), *(middle[None] for middle in middles)])
     u, lat = np.arctan2(ways[:, 1], ways[:, 0]), np.arcsin(np.clip(ways[:, 2], -1.0, 1.0))
     places = surface.points(np.column_stack([u, lat * (2.0 / math.pi) * surface.half_turn]))
     free = ways[region_of(face).states(places) == OUTSIDE]

@@ -23,11 +23,14 @@ from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
 from .profile import Profile, regions_of
+from .references import AxisLike, axis_of
 
 LEVEL = 1e-9
 
 
-def revolve(profile: Profile | Iterable[Region], axis: Axis, angle: float = 360.0, *, step: str = "") -> Body:
+def revolve(
+    profile: Profile | Iterable[Region], axis: AxisLike, angle: float = 360.0, *, step: str = ""
+) -> Body:
     """The solid that a profile sweeps when it turns about an axis in its plane.
 
     profile : a sketch (its default profile), regions, or a planar face.
@@ -38,13 +41,13 @@ def revolve(profile: Profile | Iterable[Region], axis: Axis, angle: float = 360.
     in the profile, and for an arc that touches the axis.
     """
     chosen = regions_of(profile, "revolve")
-    turn = _turn(angle)
+    about, turn = axis_of(axis, "a profile turns about"), _turn(angle)
     if turn < 0.0:
-        axis, turn = Axis(axis.point, negated(axis.direction)), -turn
+        about, turn = Axis(about.point, negated(about.direction)), -turn
     lumps = []
     for region in chosen:
         for patch in region.patches:
-            half = _HalfPlane.through(region.plane, axis, patch)
+            half = _HalfPlane.through(region.plane, about, patch)
             lumps.append(_Revolver(half, turn, step).lump(half.turned(patch)))
     return Body.made(lumps, chosen[0].unit)
 

@@ -23,6 +23,9 @@ from ...geometry.vector import Vec3
 from ...topology.brep import Edge, Face
 from .part21 import listed, logical, real
 
+LEAST_PIECE = 1e-8
+"""Of the range of a canal: joints nearer to its ends are taken for them."""
+
 CANAL_FIT = 1e-8
 """How far, as a share of the radius, the B-spline surface may be from the canal."""
 
@@ -112,10 +115,6 @@ def _ellipse_controls(e: Ellipse) -> tuple[int, tuple[float, ...], FloatArray, l
     half = math.sqrt(0.5)
     weights = [1.0 if i % 2 == 0 else half for i in range(9)]
     return 2, (0.0, 0.0, 0.0, 0.25, 0.25, 0.5, 0.5, 0.75, 0.75, 1.0, 1.0, 1.0), controls, weights
-
-
-LEAST_PIECE = 1e-8
-"""Of the range of a canal: joints nearer to its ends are taken for them."""
 
 
 def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:

@@ -8,8 +8,7 @@ from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Vertex
 from ..combine import intersect, union
-from .culprits import chains_of
-from .selecting import EdgeGraph, with_chains
+from .selecting import EdgeGraph, chains_of, with_chains
 from .strips import BlendError
 
 Blended = Callable[[Mapping[Edge, float]], Body]

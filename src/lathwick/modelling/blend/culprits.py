@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge
-from .selecting import EdgeGraph
+from .selecting import EdgeGraph, chains_of
 
 MOST_CHAINS = 100
 """With more chains than this it takes too long to find out which cannot be blended alone."""
@@ -53,15 +53,6 @@ def _few_that_fail(chains: list[_Chain], blended: Blended) -> list[_Chain]:
             low, high = (middle, high) if _works(blended, found + left[:middle]) else (low, middle)
         found.append(left[high - 1])
         left = left[: high - 1]
-    return found
-
-
-def chains_of(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[_Chain]:
-    """The edges in groups of those that continue each other smoothly."""
-    left, found = dict(sizes), list[_Chain]()
-    while left:
-        chain = graph.chain(next(iter(left))) & left.keys()
-        found.append({edge: left.pop(edge) for edge in sizes if edge in chain})
     return found
 
 

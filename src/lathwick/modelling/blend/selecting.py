@@ -87,6 +87,15 @@ class EdgeGraph:
         return same_kind and norm(cross(*ways)) <= CONTINUES and dot(*ways) < 0.0
 
 
+def chains_of(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[dict[Edge, float]]:
+    """The edges in groups of those that continue each other smoothly."""
+    left, found = dict(sizes), list[dict[Edge, float]]()
+    while left:
+        chain = graph.chain(next(iter(left))) & left.keys()
+        found.append({edge: left.pop(edge) for edge in sizes if edge in chain})
+    return found
+
+
 def with_chains(
     graph: EdgeGraph, sizes: Mapping[Edge, float], changing: Changing
 ) -> tuple[dict[Edge, float], Changing]:
