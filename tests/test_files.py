@@ -221,6 +221,29 @@ def test_unwritable_places_are_told(tmp_path):
     assert os.listdir(tmp_path) == []
 
 
+@pytest.mark.parametrize("depth", [2, 40])
+@pytest.mark.parametrize(
+    "wall",
+    [
+        [(1000, 5), (1000 - 1e-5, 5 + 1e-5)],  # a bevel
+        [(1000, 3), (1000 - 2e-5, 5), (1000, 5 + 1e-5), (1000, 7)],  # a notch
+    ],
+)
+def test_detail_below_32_bit_floats_is_left_out_of_stl(wall, depth, tmp_path, outside_check):
+    """A bevel of 0.00001 at 1000 from the origin shrinks to nothing, a notch falls flat."""
+    sk = lw.Sketch()
+    around = [(990, 0), (1000, 0), *wall, (1000, 10), (990, 10)]
+    sk.polyline([(x, y + 1000) for x, y in around], close=True)
+    body = lw.extrude(sk.regions(), depth)
+    lw.save(body, tmp_path / "part.stl")
+    back = lw.read_mesh(tmp_path / "part.stl")
+    assert back.is_watertight
+    assert back.volume == pytest.approx(100 * depth, rel=1e-5)
+    a, b, c = np.moveaxis(lw.tessellate(body).corners.astype(np.float32).astype(float), 1, 0)
+    assert not np.cross(b - a, c - a).any(axis=1).all()  # rounding leaves some without area
+    outside_check(tmp_path / "part.stl")
+
+
 def test_detail_below_32_bit_floats_is_refused(tmp_path):
     """A part too small for its distance from the origin is not silently broken in STL."""
     sk = lw.Sketch()

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from ..errors import ExchangeError
 from ..geometry.placement import FloatArray
-from ..mesh.mesh import Mesh
+from ..mesh.mesh import IntArray, Mesh
+from ..mesh.stored import without_flat
 
 HEADER_BYTES = 80
 RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
@@ -25,35 +26,45 @@ _UNIT = re.compile(r"unit=(mm|cm|m|in)\b")
 def write_stl(mesh: Mesh, name: str = "", *, ascii: bool = False) -> bytes | memoryview:
     """The STL file of `mesh` as bytes.
 
-    Coordinates are rounded to 32-bit floats, normals computed from the rounded corners. Raises
-    ExchangeError if the rounding leaves a triangle without area.
+    Coordinates are rounded to 32-bit floats, normals computed from the rounded corners. Triangles that
+    rounding leaves without area are left out, and the mesh stays closed; ExchangeError where it cannot.
     """
     if not len(mesh.triangles):
         raise ExchangeError("an STL file needs at least one triangle")
     title = _title(name, mesh.unit)
-    file = np.zeros(HEADER_BYTES + 4 + len(mesh.triangles) * RECORD.itemsize, np.uint8)
+    file = _records_of(mesh, mesh.triangles)
+    if isinstance(file, int):
+        left = without_flat(mesh.vertices, mesh.triangles)
+        if left is None:
+            _refuse_flat(mesh.corners[file, 0])
+        file = _records_of(mesh, left)
+        assert not isinstance(file, int)
     file[:HEADER_BYTES] = np.frombuffer(title.encode("ascii")[:HEADER_BYTES].ljust(HEADER_BYTES), np.uint8)
-    file[HEADER_BYTES : HEADER_BYTES + 4].view("<u4")[0] = len(mesh.triangles)
+    return _ascii(file[HEADER_BYTES + 4 :].view(RECORD), title) if ascii else file.data
+
+
+def _records_of(mesh: Mesh, triangles: IntArray) -> NDArray[np.uint8] | int:
+    """A file with these triangles and an empty title; or the number of one that has no area once rounded.
+
+    Corners and normals are made a block at a time, so that each stays in the cache.
+    """
+    file = np.zeros(HEADER_BYTES + 4 + len(triangles) * RECORD.itemsize, np.uint8)
+    file[HEADER_BYTES : HEADER_BYTES + 4].view("<u4")[0] = len(triangles)
     records = file[HEADER_BYTES + 4 :].view(RECORD)
-    _fill(records, mesh)
-    return _ascii(records, title) if ascii else file.data
-
-
-def _fill(records: NDArray[np.void], mesh: Mesh) -> None:
-    """Corners and normals of all triangles, a block at a time so that each stays in the cache."""
     vertices = mesh.vertices.astype("<f4")
     for first in range(0, len(records), BLOCK):
         block = slice(first, first + BLOCK)
-        corners = vertices.take(mesh.triangles[block], axis=0)
+        corners = vertices.take(triangles[block], axis=0)
         a, b, c = (np.ascontiguousarray(corners[:, i].T, dtype=float) for i in range(3))
         (px, py, pz), (qx, qy, qz) = b - a, c - a
         nx, ny, nz = py * qz - pz * qy, pz * qx - px * qz, px * qy - py * qx
         lengths = np.sqrt(nx * nx + ny * ny + nz * nz)
         if not lengths.all():
-            _refuse_flat(mesh.corners[first + int(lengths.argmin()), 0])
+            return first + int(lengths.argmin())
         records["corners"][block] = corners
         for axis, component in enumerate((nx, ny, nz)):
             records["normal"][block, axis] = component / lengths
+    return file
 
 
 def _refuse_flat(place: FloatArray) -> NoReturn:
