@@ -21,12 +21,10 @@ from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .culprits import why_none_works
 from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
+from .narrow_rounds import past_narrow_rounds
 from .rewriting import Rewriter
 from .selecting import Changing, EdgeGraph, first_pass, has_mixed_corner, with_chains
-from .strips import BlendError, ChangingMaker, Strip, TooLargeError, sides_of
-
-Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
-"""Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
+from .strips import BlendError, ChangingMaker, Maker, Strip, TooLargeError, sides_of
 
 T = TypeVar("T")
 
@@ -64,6 +62,7 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     together: list[Attempt] = [
         _all_passes,
         *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
+        _past_narrow_rounds,
     ]
     first: ModellingError | None = None
     apart: list[Attempt] = [_attempt_apart]  # by booleans of canals, which take long where those are thin
@@ -151,6 +150,11 @@ def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: flo
     if len(asked) == 1:
         return start + f"the largest that works is {largest:.{DIGITS}g}"
     return start + f"all of them times {largest:.{DIGITS}g} works"
+
+
+def _past_narrow_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+    """Strips that pass over rounds in which they find no room."""
+    return past_narrow_rounds(body, sizes, blend.make, lambda sharp, left: _all_passes(sharp, left, blend))
 
 
 def _attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:

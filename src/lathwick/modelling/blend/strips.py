@@ -86,6 +86,9 @@ class Strip:
         return arc_between(self.spine.point(t), p, q)
 
 
+Maker = Callable[[Edge, tuple[Face, Face], float], Strip | None]
+"""Makes the strip of an edge between two faces, for a size; None for a kind of edge that it cannot."""
+
 ChangingMaker = Callable[[Edge, tuple[Face, Face], tuple[float, float]], Strip]
 """Makes the strip of an edge between two faces, for sizes at its ends; level there."""
 

@@ -30,6 +30,7 @@ from ..blend.joining import exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
 from ..boolean.grouping import Sets
 from ..boolean.regrouping import with_whole_faces
+from .following import beside
 
 NEWTON_STEPS = 60
 OFF = 1e-3 * RESOLUTION
@@ -44,7 +45,7 @@ def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body
     swallowed : rounds that go: their neighbours then meet each other.
 
     Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
-    longer meet, or meet in no line or conic.
+    longer meet.
     """
     lumps = _Resurfacer(body, moved, swallowed).run()
     left = collapsed(lumps)
@@ -182,9 +183,8 @@ class _Resurfacer:
         )
         found = exact_between(one, two, start, end, add(edge.midpoint(), shift))
         if found is None:
-            raise ModellingError(
-                f"a {one.kind} and a {two.kind} would meet in no line or conic; this cannot be made yet"
-            )
+            curve = beside(edge, one, two, (start.point, end.point))
+            return Coedge(Edge(curve, edge.t0, edge.t1, start, end), True)
         middle = 0.5 * (edge.t0 + edge.t1)
         way = found.direction_at(0.5 * (found.edge.t0 + found.edge.t1))
         if dot(way, edge.curve.tangent(middle)) <= 0.0:
@@ -230,7 +230,7 @@ class _Resurfacer:
             point = min(found.points, key=lambda p: distance(p, edge.curve.point(edge.t0)))
             return Coedge(Edge(Circle(Plane(point, (0.0, 0.0, 1.0)), 0.0), 0.0, math.tau, None, None), True)
         if curve is None:
-            raise ModellingError(f"a {one.kind} and a {two.kind} no longer meet in a closed curve")
+            return Coedge(replace(edge, curve=beside(edge, one, two, None)), True)
         t = curve.parameter(edge.curve.point(edge.t0))
         same_way = dot(curve.tangent(t), edge.curve.tangent(edge.t0)) > 0.0
         return Coedge(Edge(curve, 0.0, curve.period, None, None), same_way)

@@ -1,0 +1,85 @@
+"""Where two surfaces meet beside an old edge: a curve that follows it, found in the planes across it.
+
+Source: Barnhill & Kersey, "A marching method for parametric surface/surface intersection", CAGD 7 (1990).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...errors import ModellingError
+from ...geometry.placement import FloatArray
+from ...geometry.spline import FittedCurve
+from ...geometry.surfaces import Surface
+from ...geometry.tolerance import RESOLUTION
+from ...geometry.tracing import interpolated_fit
+from ...geometry.vector import Vec3
+from ...topology.brep import Edge
+
+NODES = (17, 33, 65, 129, 257)
+NEWTON_STEPS = 20
+STEEP = 1e-3
+"""The surfaces meet at a larger angle than this all along (its sine)."""
+
+FITTED = 1e-9
+"""A curve lies so near to both surfaces, as a share of its length."""
+
+
+def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | None) -> FittedCurve:
+    """The curve in which two surfaces meet beside an edge, over the edge's parameters, in its direction.
+
+    ends : where it starts and ends; None for a closed edge.
+
+    Raises ModellingError where the surfaces do not meet all along, or touch, and where the curve would turn
+    back.
+    """
+    for count in NODES:
+        t = np.linspace(edge.t0, edge.t1, count)
+        points = _points(edge, t, one, two, ends)
+        curve = interpolated_fit(t, points, ends is None)
+        middles = curve.points(0.5 * (t[:-1] + t[1:]))
+        length = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
+        off = max(float(np.abs(surface.distance(middles)).max()) for surface in (one, two))
+        if off <= max(FITTED * length, 1e-3 * RESOLUTION):
+            return curve
+    raise ModellingError(f"a {one.kind} and a {two.kind} would meet in no smooth curve")
+
+
+def _points(
+    edge: Edge, t: FloatArray, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | None
+) -> FloatArray:
+    old = edge.curve.points(t)
+    ways = edge.curve.derivatives(t)
+    ways = ways / np.linalg.norm(ways, axis=1)[:, None]
+    if ends is None:
+        points = _on_both(one, two, old, ways)
+        points[-1] = points[0]
+    else:
+        first, last = np.array(ends) - old[[0, -1]]
+        share = np.linspace(0.0, 1.0, len(t))[:, None]
+        points = old + (1.0 - share) * first + share * last
+        points[1:-1] = _on_both(one, two, points[1:-1], ways[1:-1])
+    ahead = np.diff(points, axis=0)
+    if ((ahead * ways[:-1]).sum(axis=1) <= 0.0).any() or ((ahead * ways[1:]).sum(axis=1) <= 0.0).any():
+        raise ModellingError(f"where a {one.kind} and a {two.kind} meet the edge would turn back")
+    return points
+
+
+def _on_both(one: Surface, two: Surface, start: FloatArray, ways: FloatArray) -> FloatArray:
+    """The points moved onto both surfaces, each across its direction, by Newton's method."""
+    points = start.copy()
+    for _ in range(NEWTON_STEPS):
+        normals = one.normals(points), two.normals(points)
+        gaps = np.stack([one.distance(points), two.distance(points), np.zeros(len(points))], axis=1)
+        rows = np.stack([*normals, ways], axis=1)
+        steep = np.abs(np.linalg.det(rows))
+        if not (steep > STEEP).all():
+            raise ModellingError(f"a {one.kind} and a {two.kind} would touch, or not meet")
+        step = np.linalg.solve(rows, gaps[:, :, None])[:, :, 0]
+        points = points - step
+        if np.abs(step).max() <= 1e-14 * (1.0 + np.abs(points).max()):
+            return points
+    off = max(float(np.abs(surface.distance(points)).max()) for surface in (one, two))
+    if off > 1e-3 * RESOLUTION:
+        raise ModellingError(f"a {one.kind} and a {two.kind} would not meet all along an edge")
+    return points
