@@ -203,20 +203,22 @@ class _Tracer:
         p = np.array(start)
         sign = 1.0 if dot(self.one.normal(start), self.two.normal(start)) > 0 else -1.0
 
-        def off(q: FloatArray) -> FloatArray:
-            at = q[None]
-            turn = (self.one.normals(at) - sign * self.two.normals(at))[0] * self.step
-            return np.append(turn, [self.one.distance(at)[0], self.two.distance(at)[0]])
+        def off(at: FloatArray) -> FloatArray:
+            turns = (self.one.normals(at) - sign * self.two.normals(at)) * self.step
+            return np.column_stack([turns, self.one.distance(at), self.two.distance(at)])
 
+        h = 1e-6 * self.step
+        around = np.concatenate([np.zeros((1, 3)), h * np.eye(3), -h * np.eye(3)])
         for _ in range(12):
-            value = off(p)
-            h = 1e-6 * self.step
-            jacobian = np.column_stack([(off(p + h * e) - off(p - h * e)) / (2 * h) for e in np.eye(3)])
-            move = np.linalg.lstsq(jacobian, -value, rcond=1e-7)[0]
+            values = off(p + around)
+            jacobian = ((values[1:4] - values[4:]) / (2 * h)).T
+            move = np.linalg.lstsq(jacobian, -values[0], rcond=1e-7)[0]
             if np.linalg.norm(move) > 4.0 * self.step:
                 return None
             p = p + move
-        if np.abs(off(p)).max() > 1e-8 * self.scale or np.linalg.norm(p - np.array(start)) > 4.0 * self.step:
+        if np.abs(off(p[None])).max() > 1e-8 * self.scale:
+            return None
+        if np.linalg.norm(p - np.array(start)) > 4.0 * self.step:
             return None
         x, y, z = p.tolist()
         return (x, y, z)

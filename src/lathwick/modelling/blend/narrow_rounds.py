@@ -23,7 +23,10 @@ MOST_TIMES = 4
 
 
 def past_narrow_rounds(
-    body: Body, sizes: Mapping[Edge, float], make: Maker, blended: Callable[[Body, Mapping[Edge, float]], Body]
+    body: Body,
+    sizes: Mapping[Edge, float],
+    make: Maker,
+    blended: Callable[[Body, Mapping[Edge, float]], Body],
 ) -> Body:
     """The body with strips that pass over rounds too narrow for them.
 

@@ -60,9 +60,8 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     asked = sorted(set(sizes.values()))
     most = asked[0] if len(asked) == 1 else 1.0
     together: list[Attempt] = [
-        _all_passes,
-        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
         _past_narrow_rounds,
+        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
     ]
     first: ModellingError | None = None
     apart: list[Attempt] = [_attempt_apart]  # by booleans of canals, which take long where those are thin
@@ -153,8 +152,16 @@ def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: flo
 
 
 def _past_narrow_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
-    """Strips that pass over rounds in which they find no room."""
-    return past_narrow_rounds(body, sizes, blend.make, lambda sharp, left: _all_passes(sharp, left, blend))
+    """All passes; if they fail, strips that pass over the rounds in which they find no room."""
+    try:
+        return _all_passes(body, sizes, blend)
+    except ModellingError as error:
+        try:
+            return past_narrow_rounds(
+                body, sizes, blend.make, lambda sharp, left: _all_passes(sharp, left, blend)
+            )
+        except ModellingError:
+            raise error from None
 
 
 def _attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:

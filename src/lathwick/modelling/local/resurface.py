@@ -34,6 +34,8 @@ from .following import beside
 
 NEWTON_STEPS = 60
 OFF = 1e-3 * RESOLUTION
+SPREAD = 4.0
+"""Corners are looked for within some steps of so many times as far as their faces move."""
 
 Moved = Mapping[Face, tuple[Surface, bool]]
 """Faces that move: the new surface, and whether its normal looks out of the body."""
@@ -154,8 +156,11 @@ class _Resurfacer:
         curve = _nearest_curve(_curves(one, two), start)
         if curve is None or not others:
             raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
-        size = max(1.0, norm(start))
-        return curve.point(hit_near(curve, curve.parameter(start), self._surface(others[0]), size, others[0]))
+        t = curve.parameter(start)
+        way, point = curve.tangent(t), curve.point(t)
+        other = max(others, key=lambda face: abs(dot(way, self._surface(face).normal(point))))
+        moved = max(abs(self._surface(face).gap(start)) for face in faces)
+        return curve.point(hit_near(curve, t, self._surface(other), SPREAD * moved, other))
 
     # -------------------------------------------------------------- edges
 
