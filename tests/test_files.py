@@ -11,6 +11,7 @@ import pytest
 import lathwick as lw
 from lathwick.family.atomic import write_atomically
 
+from .csg import random_tree
 from .parts import half_disc, ring_plate, saw_tooth_plate
 from .rounded_unions import random_union
 
@@ -242,6 +243,27 @@ def test_detail_below_32_bit_floats_is_left_out_of_stl(wall, depth, tmp_path, ou
     a, b, c = np.moveaxis(lw.tessellate(body).corners.astype(np.float32).astype(float), 1, 0)
     assert not np.cross(b - a, c - a).any(axis=1).all()  # rounding leaves some without area
     outside_check(tmp_path / "part.stl")
+
+
+@pytest.mark.parametrize("size", [6e-6, 2e-6])
+def test_tiny_edges_are_points_in_step(size, tmp_path, outside_check):
+    """A bevel that other programs would take for a point: the file has a block of 12 edges."""
+    sk = lw.Sketch()
+    sk.polyline([(0, 0), (10, 0), (10, 8 - size), (10 - size, 8), (0, 8)], close=True)
+    body = lw.extrude(sk.regions(), 5)
+    assert len(body.edges()) == 15
+    lw.save(body, tmp_path / "part.step")
+    text = (tmp_path / "part.step").read_text()
+    assert (text.count("=EDGE_CURVE("), text.count("=ADVANCED_FACE(")) == (12, 6)
+    outside_check(tmp_path / "part.step")
+
+
+def test_an_edge_whose_ends_nearly_meet_is_closed_in_step(tmp_path, outside_check):
+    """Two corners 8e-6 apart on a long closed edge: taken for one, the edge must not shrink to nothing."""
+    body = random_tree(2103).body
+    assert min(edge.length for edge in body.edges()) < 1e-5
+    lw.save(body, tmp_path / "part.step")
+    outside_check(tmp_path / "part.step")
 
 
 def test_detail_below_32_bit_floats_is_refused(tmp_path):

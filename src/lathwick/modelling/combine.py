@@ -11,7 +11,7 @@ from ..errors import ModellingError
 from ..geometry.placement import Plane
 from ..topology.body import Body
 from ..topology.boxes import overlapping
-from .boolean.grouping import Sets
+from ..topology.sets import Sets
 from .boolean.operations import combined
 from .primitives import box
 from .references import PlaneLike, plane_of

@@ -16,11 +16,16 @@ from ...geometry.placement import XY
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.units import MILLIMETRES
 from ...topology.body import Body
+from ...topology.brep import Lump
+from ...topology.collapse import collapsed
 from ...topology.mass import mass_properties
 from .part21 import Instances, listed, real, string
 from .shape import ShapeWriter
 
 Color = tuple[float, float, float]
+
+TINY = 1e-5
+"""Edges shorter than this are written as points: many programs do not tell their ends apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +77,8 @@ def write_step(
     if len(units) != 1:
         raise ExchangeError(f"a STEP file needs bodies of one unit, got {sorted(units) or 'no body'}")
     rows = Instances()
-    products = _Products(rows, PROTOCOLS[schema], units.pop())
+    tiny = any(edge.length <= TINY for solid in solids for edge in solid.body.faces_of_edge)
+    products = _Products(rows, PROTOCOLS[schema], units.pop(), TINY if tiny else RESOLUTION)
     if len(solids) == 1:
         products.write(name, solids[0])
     else:
@@ -96,6 +102,13 @@ def _header(name: str, protocol: Protocol, stamp: datetime, version: str) -> str
     )
 
 
+def _without_tiny_edges(body: Body) -> tuple[Lump, ...]:
+    """The lumps with edges that other programs take for points as such; as they are if they would vanish."""
+    made = collapsed(body.pieces, TINY).lumps
+    whole = all(loop.coedges for p in made for s in p.shells for face in s.faces for loop in face.loops)
+    return made if whole and all(s.faces for p in made for s in p.shells) else body.pieces
+
+
 @dataclass(frozen=True, slots=True)
 class _Product:
     """References of a product: its definition, the shape of that, and the representation of the shape."""
@@ -108,8 +121,10 @@ class _Product:
 class _Products:
     """Products, each with everything that belongs to it."""
 
-    def __init__(self, rows: Instances, protocol: Protocol, unit: str) -> None:
+    def __init__(self, rows: Instances, protocol: Protocol, unit: str, gap: float) -> None:
+        """gap : points nearer than this are one."""
         self._rows = rows
+        self._gap = gap
         self._protocol = protocol
         self._shape = ShapeWriter(rows)
         self._unit = self._length_unit(unit)
@@ -152,7 +167,7 @@ class _Products:
         self._validation(solids, shape)
 
     def _solids(self, solid: Solid) -> list[str]:
-        lumps = solid.body.pieces
+        lumps = _without_tiny_edges(solid.body) if self._gap > RESOLUTION else solid.body.pieces
         names = [solid.name] if len(lumps) == 1 else [f"{solid.name} {i}" for i in range(1, len(lumps) + 1)]
         return [self._shape.solid(lump, name) for lump, name in zip(lumps, names, strict=True)]
 
@@ -194,7 +209,7 @@ class _Products:
         radian = add("(NAMED_UNIT(*)PLANE_ANGLE_UNIT()SI_UNIT($,.RADIAN.))")
         steradian = add("(NAMED_UNIT(*)SI_UNIT($,.STERADIAN.)SOLID_ANGLE_UNIT())")
         gap = add(
-            f"UNCERTAINTY_MEASURE_WITH_UNIT(LENGTH_MEASURE({real(RESOLUTION)}),{length},"
+            f"UNCERTAINTY_MEASURE_WITH_UNIT(LENGTH_MEASURE({real(self._gap)}),{length},"
             "'distance_accuracy_value','points nearer than this are one')"
         )
         return add(

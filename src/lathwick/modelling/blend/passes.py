@@ -10,12 +10,12 @@ from typing import TypeVar
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face, Vertex
+from ...topology.collapse import collapsed
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
 from ..limits import DIGITS, NOT_SO_SMALL, SMALL, largest_that_works
 from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
-from .collapse import collapsed
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .culprits import why_none_works

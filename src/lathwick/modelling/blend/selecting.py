@@ -13,7 +13,7 @@ from ...errors import ModellingError
 from ...geometry.vector import cross, dot, norm
 from ...topology.body import Body
 from ...topology.brep import Edge
-from ..boolean.grouping import Sets
+from ...topology.sets import Sets
 from .fans import EdgeEnd, Wedge, fans_at
 from .strips import SMOOTH, sides_of, tips_of, turn_at
 

@@ -25,23 +25,6 @@ from .tubes import on_a_tube
 SAMPLES = 33
 
 
-class Sets:
-    """Disjoint sets of numbers (Tarjan)."""
-
-    def __init__(self, count: int) -> None:
-        self._parent = list(range(count))
-
-    def find(self, i: int) -> int:
-        while self._parent[i] != i:
-            self._parent[i] = self._parent[self._parent[i]]
-            i = self._parent[i]
-        return i
-
-    def join(self, i: int, j: int) -> None:
-        a, b = self.find(i), self.find(j)
-        self._parent[max(a, b)] = min(a, b)
-
-
 def same_cells(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     """Pairs of cycles (by number) on a face that bound the same cell; enough of them to join all that do."""
     if len(cycles) < 2:

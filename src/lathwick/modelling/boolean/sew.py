@@ -26,9 +26,10 @@ from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.inside import contains
 from ...topology.mass import mass_properties
 from ...topology.names import FaceName
+from ...topology.sets import Sets
 from .cells import Cycle, Half, LooseEnd, head, left_of, outward_normal, reversed_half, tail, traced_cycles
 from .fragments import NEAR, Fragment, Nodes
-from .grouping import Sets, same_cells
+from .grouping import same_cells
 
 SMOOTH = 1e-6
 

@@ -23,12 +23,12 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, add, distance, dot, norm, scaled, sub
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ...topology.collapse import collapsed
+from ...topology.sets import Sets
 from ..blend.checks import refuse_crossing_loops
-from ..blend.collapse import collapsed
 from ..blend.fans import fans_at
 from ..blend.joining import exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
-from ..boolean.grouping import Sets
 from ..boolean.regrouping import with_whole_faces
 from .following import beside
 

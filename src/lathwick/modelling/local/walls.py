@@ -25,9 +25,9 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import along, scaled
 from ...topology.body import Body, BodyEdge
 from ...topology.brep import Coedge, Edge, Face, Lump
+from ...topology.sets import Sets
 from ...topology.trim import INSIDE, ON, region_of
 from ..blend.checks import refuse_collisions
-from ..boolean.grouping import Sets
 from ..boolean.operations import combined
 from ..combine import half_space, reach_along
 from ..primitives import box, cone, cylinder, sphere

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import dot
-from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..boolean.grouping import Sets
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import dot
+from .brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from .sets import Sets
 
 SAMPLES = np.array([0.2, 0.5, 0.8])
 
@@ -29,20 +29,21 @@ class Collapsed:
     edges: dict[Edge, Edge | None]
 
 
-def collapsed(lumps: Sequence[Lump]) -> Collapsed:
-    """The lumps without edges that have no length and faces that have no width."""
+def collapsed(lumps: Sequence[Lump], least: float = RESOLUTION) -> Collapsed:
+    """The lumps without edges that have no length and faces that have no width: not more than `least`."""
     faces = [f for lump in lumps for shell in lump.shells for f in shell.faces]
     edges = dict.fromkeys(c.edge for face in faces for c in face.coedges())
-    short = {edge for edge in edges if edge.length <= RESOLUTION}
-    if not short and not any(_has_no_width(_halves(face, set(), {})) for face in faces):
+    short = {edge for edge in edges if edge.length <= least}
+    if not short and not any(_has_no_width(_halves(face, set(), {}), least) for face in faces):
         return Collapsed(tuple(lumps), {face: face for face in faces}, {edge: edge for edge in edges})
-    return _Collapser(faces, short).run(lumps)
+    return _Collapser(faces, short, least).run(lumps)
 
 
 class _Collapser:
-    def __init__(self, faces: Sequence[Face], short: set[Edge]) -> None:
+    def __init__(self, faces: Sequence[Face], short: set[Edge], least: float) -> None:
         self._faces = faces
         self._short = short
+        self._least = least
         self._same: dict[Edge, Half] = {}
         """Edges that have become another one, and whether they run its way."""
         self._vertices = _VertexSets(short)
@@ -54,12 +55,12 @@ class _Collapser:
             flat = [
                 face
                 for face in self._faces
-                if face not in gone and _has_no_width(_halves(face, self._short, self._same))
+                if face not in gone and _has_no_width(_halves(face, self._short, self._same), self._least)
             ]
             if not flat:
                 break
             for face in flat:
-                for pair in _pairs(_halves(face, self._short, self._same)) or ():
+                for pair in _pairs(_halves(face, self._short, self._same), self._least) or ():
                     self._join(pair)
                 gone.add(face)
         made = {face: None if face in gone else self._remade(face) for face in self._faces}
@@ -157,37 +158,37 @@ def _halves(face: Face, short: set[Edge], same: dict[Edge, Half]) -> list[list[H
     return rings
 
 
-def _has_no_width(rings: list[list[Half]]) -> bool:
+def _has_no_width(rings: list[list[Half]], least: float) -> bool:
     """Whether a face has nothing left, or only pairs of edges on each other, run along both ways."""
-    return bool(rings) and _pairs(rings) is not None
+    return bool(rings) and _pairs(rings, least) is not None
 
 
-def _pairs(rings: list[list[Half]]) -> list[tuple[Half, Half]] | None:
+def _pairs(rings: list[list[Half]], least: float) -> list[tuple[Half, Half]] | None:
     """The edges of a face in pairs that lie on each other and that it runs along both ways; None where some
     have no partner."""
     left = [half for ring in rings for half in ring]
     found = []
     while left:
         one = left.pop()
-        k = next((k for k, other in enumerate(left) if _back_on(one, other)), None)
+        k = next((k for k, other in enumerate(left) if _back_on(one, other, least)), None)
         if k is None:
             return None
         found.append((left.pop(k), one))
     return found
 
 
-def _back_on(half: Half, back: Half) -> bool:
+def _back_on(half: Half, back: Half, least: float) -> bool:
     """Whether two edges lie on each other, and run opposite ways."""
     (one, way), (two, other) = half, back
     if one is two:
         return way is not other
-    if one.is_closed is not two.is_closed or abs(one.length - two.length) > RESOLUTION * 10.0:
+    if one.is_closed is not two.is_closed or abs(one.length - two.length) > 10.0 * least:
         return False
     t = two.t0 + SAMPLES * (two.t1 - two.t0)
     for point, tangent in zip(two.curve.points(t).tolist(), two.curve.derivatives(t).tolist(), strict=True):
         s = one.curve.parameter((point[0], point[1], point[2]))
         foot = one.curve.points(np.array([s]))[0]
-        if np.linalg.norm(foot - np.array(point)) > RESOLUTION:
+        if np.linalg.norm(foot - np.array(point)) > least:
             return False
         along = dot(one.curve.tangent(s), (tangent[0], tangent[1], tangent[2])) > 0.0
         if along is (way is other):
