@@ -54,14 +54,16 @@ def past_narrow_rounds(
 
 
 def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> list[Face]:
-    """Curved faces that join others smoothly on two sides and in which there is no room for a strip."""
+    """Curved faces that join others smoothly on two sides and in which there is no room for a strip: convex
+    ones for convex edges, hollow ones for concave edges."""
     found: dict[Face, None] = {}
     for edge, size in sizes.items():
         faces = sides_of(graph.uses[edge])
         try:
             make(edge, faces, size)
         except TooLargeError:
-            curved = [face for face in faces if face.surface.kind != "plane"]
+            bent = graph.turn(edge) > 0.0
+            curved = [face for face in faces if face.surface.kind != "plane" and face.outward is bent]
             found |= dict.fromkeys(face for face in curved if len(_joined(graph, face)) > 1)
     return list(found)
 

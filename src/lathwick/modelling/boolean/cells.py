@@ -153,6 +153,8 @@ def _chord(half: Half, reach: float) -> Vec3:
     for _ in range(6):  # to the same distance as the others, however the curve is parametrised
         p = fragment.curve.point(s)
         gap = distance(p, start)
+        if gap == 0.0:
+            raise LooseEnd(start)
         t0 = fragment.t0 if forward else fragment.t1
         s = t0 + (s - t0) * reach / gap
     return sub(fragment.curve.point(s), start)
