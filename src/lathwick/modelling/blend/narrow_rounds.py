@@ -18,6 +18,8 @@ from ..local.resurface import resurfaced
 from .selecting import EdgeGraph, with_chains
 from .strips import Maker, TooLargeError, sides_of
 
+Sides = tuple[Face, Face]
+
 MOST_TIMES = 4
 """So many times faces are taken off, as the edges beyond them may be in the way too."""
 
@@ -53,31 +55,53 @@ def past_narrow_rounds(
     return intersect(made, body) if True in convex else union(made, body)
 
 
-def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> list[Face]:
-    """Curved faces that join others smoothly on two sides and in which there is no room for a strip: convex
-    ones for convex edges, hollow ones for concave edges."""
-    found: dict[Face, None] = {}
+def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> dict[Face, Sides]:
+    """Rounds in which there is no room for a strip, convex ones at convex edges and hollow ones at concave
+    edges, and those that continue them."""
+    found: dict[Face, Sides] = {}
     for edge, size in sizes.items():
         faces = sides_of(graph.uses[edge])
         try:
             make(edge, faces, size)
         except TooLargeError:
             bent = graph.turn(edge) > 0.0
-            curved = [face for face in faces if face.surface.kind != "plane" and face.outward is bent]
-            found |= dict.fromkeys(face for face in curved if len(_joined(graph, face)) > 1)
-    return list(found)
+            for face in faces:
+                if face.surface.kind != "plane" and face.outward is bent:
+                    found |= _along(graph, edge, face)
+    return found
 
 
-def _joined(graph: EdgeGraph, face: Face) -> set[Face]:
-    """The faces that a face joins smoothly."""
-    uses = (graph.uses[c.edge] for c in face.coedges() if graph.turn(c.edge) == 0.0)
-    return {other for pair in uses for other, _ in pair if other is not face}
+def _along(graph: EdgeGraph, edge: Edge, face: Face) -> dict[Face, Sides]:
+    """The round that lies across an edge, and those that continue it smoothly beyond its other end, each with
+    the faces at its two sides."""
+    found: dict[Face, Sides] = {}
+    while face.surface.kind != "plane" and face not in found and len(face.loops) == 1:
+        edges = [coedge.edge for coedge in face.loops[0].coedges]
+        if len(edges) != 4 or len(set(edges)) != 4:
+            break
+        k = edges.index(edge)
+        sides = edges[k - 1], edges[k - 3]
+        one, two = (_beyond(graph, side, face) for side in sides)
+        if one is two or any(graph.turn(side) != 0.0 for side in sides):
+            break
+        found[face] = (one, two)
+        edge = edges[k - 2]
+        if graph.turn(edge) != 0.0:
+            break
+        face = _beyond(graph, edge, face)
+    return found
 
 
-def _without(body: Body, rounds: list[Face], sizes: Mapping[Edge, float]) -> tuple[Body, dict[Edge, float]]:
+def _beyond(graph: EdgeGraph, edge: Edge, face: Face) -> Face:
+    return next(other for other, _ in graph.uses[edge] if other is not face)
+
+
+def _without(
+    body: Body, rounds: Mapping[Face, Sides], sizes: Mapping[Edge, float]
+) -> tuple[Body, dict[Edge, float]]:
     """The body with sharp edges instead of rounds, and the sizes of its edges."""
     gone = {coedge.edge for face in rounds for coedge in face.coedges()}
-    sharp = resurfaced(body, {}, rounds)
+    sharp = resurfaced(body, {}, list(rounds), rounds)
     edges = list(sharp.faces_of_edge)
     found: dict[Edge, float] = {}
     for edge, size in sizes.items():

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 
 import numpy as np
 
@@ -20,20 +21,23 @@ from ...geometry.placement import Plane
 from ...geometry.spline import FittedCurve
 from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import Vec3, add, distance, dot, norm, scaled, sub
+from ...geometry.vector import Vec3, add, cross, distance, dot, norm, scaled, sub
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.collapse import collapsed
 from ...topology.sets import Sets
 from ..blend.checks import refuse_crossing_loops
 from ..blend.fans import fans_at
-from ..blend.joining import exact_between, hit_near
+from ..blend.joining import closest, exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
 from ..boolean.regrouping import with_whole_faces
 from .following import beside
 
 NEWTON_STEPS = 60
 OFF = 1e-3 * RESOLUTION
+STEEP = 0.01
+"""Contacts that cross at a larger angle than this (its sine) have one corner."""
+
 SPREAD = 4.0
 """Corners are looked for within some steps of so many times as far as their faces move."""
 
@@ -41,15 +45,21 @@ Moved = Mapping[Face, tuple[Surface, bool]]
 """Faces that move: the new surface, and whether its normal looks out of the body."""
 
 
-def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body:
+def resurfaced(
+    body: Body,
+    moved: Moved,
+    swallowed: Sequence[Face] = (),
+    beside: Mapping[Face, tuple[Face, Face]] = MappingProxyType({}),
+) -> Body:
     """The body with some faces on other surfaces.
 
-    swallowed : rounds that go: their neighbours then meet each other.
+    swallowed : rounds that go: their neighbours then meet each other. beside : of some of those the two
+        faces that will meet; else they are all that a round joins smoothly.
 
     Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
     longer meet.
     """
-    lumps = _Resurfacer(body, moved, swallowed).run()
+    lumps = _Resurfacer(body, moved, swallowed, beside).run()
     left = collapsed(lumps)
     faces = [f for lump in left.lumps for shell in lump.shells for f in shell.faces]
     known = set(body.brep_faces)
@@ -58,14 +68,18 @@ def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body
 
 
 class _Resurfacer:
-    def __init__(self, body: Body, moved: Moved, swallowed: Sequence[Face]) -> None:
+    def __init__(
+        self, body: Body, moved: Moved, swallowed: Sequence[Face], beside: Mapping[Face, tuple[Face, Face]]
+    ) -> None:
         self._body = body
         self._moved = moved
         self._swallowed = set(swallowed)
         for face in swallowed:
             if not any(self._is_smooth(coedge.edge) for coedge in face.coedges()):
                 raise TooLargeError("a face that is no round would lose its size", face)
-        self._beside = {face: self._neighbours_along(face) for face in swallowed}
+        self._beside = {
+            face: list(beside[face]) if face in beside else self._neighbours_along(face) for face in swallowed
+        }
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Coedge] = {}
 
@@ -94,9 +108,10 @@ class _Resurfacer:
 
     def _is_contracted(self, edge: Edge) -> bool:
         """Whether an edge runs across a swallowed round."""
-        faces = [face for face, _ in self._body.faces_of_edge[edge]]
-        gone = [face for face in faces if face in self._swallowed]
-        return bool(gone) and (len(gone) == 2 or not self._is_smooth(edge)) and not edge.is_closed
+        one, two = (face for face, _ in self._body.faces_of_edge[edge])
+        gone = [(face, other) for face, other in ((one, two), (two, one)) if face in self._swallowed]
+        across = all(other not in self._beside[face] for face, other in gone)
+        return bool(gone) and across and not edge.is_closed
 
     def _move_vertices(self) -> None:
         ends = {v for edge in self._body.faces_of_edge for v in (edge.start, edge.end) if v is not None}
@@ -142,25 +157,37 @@ class _Resurfacer:
         if not smooth:
             point = _common_point(start, surfaces)
         elif max(abs(surface.gap(point)) for surface in surfaces) > OFF:
-            point = self._on_smooth_edge(start, faces, smooth[0])
+            point = self._on_smooth_edge(start, faces, smooth)
         off = max(abs(surface.gap(point)) for surface in surfaces)
         if not off <= RESOLUTION:
             x, y, z = start
             raise ModellingError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
         return point
 
-    def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], pair: tuple[Face, Face]) -> Vec3:
-        """Where the line of contact of two faces meets a third: their surfaces alone do not tell."""
-        one, two = (self._surface(face) for face in pair)
-        others = [face for face in faces if face not in pair]
-        curve = _nearest_curve(_curves(one, two), start)
-        if curve is None or not others:
-            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
+    def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], pairs: Sequence[tuple[Face, Face]]) -> Vec3:
+        """Where the line of contact of two faces meets a third, or that of two others: surfaces alone do not
+        tell."""
+        curve = self._contact(pairs[0], start)
         t = curve.parameter(start)
         way, point = curve.tangent(t), curve.point(t)
+        for pair in pairs[1:]:
+            second = self._contact(pair, start)
+            s = second.parameter(start)
+            if norm(cross(way, second.tangent(s))) > STEEP:
+                return curve.point(closest(curve, t, second, s)[0])
+        others = [face for face in faces if face not in pairs[0]]
+        if not others:
+            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
         other = max(others, key=lambda face: abs(dot(way, self._surface(face).normal(point))))
         moved = max(abs(self._surface(face).gap(start)) for face in faces)
         return curve.point(hit_near(curve, t, self._surface(other), SPREAD * moved, other))
+
+    def _contact(self, pair: tuple[Face, Face], start: Vec3) -> Curve:
+        """The curve near `start` along which two faces meet smoothly."""
+        curve = _nearest_curve(_curves(*(self._surface(face) for face in pair)), start)
+        if curve is None:
+            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
+        return curve
 
     # -------------------------------------------------------------- edges
 
