@@ -82,6 +82,43 @@ def test_the_floor_of_a_pocket_runs_past_smaller_uprights(upright, floor, tmp_pa
     sound(made, tmp_path, outside_check)
 
 
+@pytest.mark.parametrize("size", [1.5, 2.2])
+def test_edges_of_both_kinds_pass_over_rounds(size, tmp_path, outside_check):
+    """A block on a plate, small rounds on its uprights, then all other edges: the convex ones past the
+    rounds, the foot around them."""
+    block = lw.box(14, 14, 12, on=lw.Plane((8, 8, 10), (0, 0, 1)), step="block")
+    body = lw.union(lw.box(30, 30, 10, step="plate"), block)
+    body = lw.fillet(body, body.edges().parallel(lw.Z), 0.8, step="upright")
+    rest = [e for e in body.edges().convex() | body.edges().concave() if abs(e.angle) > 5]
+    made = lw.fillet(body, rest, size, step="rest")
+    alone = lw.fillet(body, [e for e in rest if e.angle > 0], size)
+    foot = lw.fillet(body, [e for e in rest if e.angle < 0], size)
+    assert made.volume - alone.volume == pytest.approx(foot.volume - body.volume, rel=1e-7)
+    sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("order", ["upright foot rim", "foot upright rim", "upright rim foot"])
+def test_a_rim_runs_past_uprights_that_end_on_a_rounded_foot(order, tmp_path, outside_check):
+    block = lw.box(14, 14, 12, on=lw.Plane((8, 8, 10), (0, 0, 1)), step="block")
+    body = lw.union(lw.box(30, 30, 10, step="plate"), block)
+    groups = {
+        "upright": (lambda b: b.edges("block").parallel(lw.Z), 1),
+        "foot": (lambda b: b.edges("plate/top").concave(), 2.5),
+        "rim": (lambda b: b.edges("block/top"), 2),
+    }
+    sizes = {}
+    for step in order.split():
+        select, radius = groups[step]
+        before = body.volume
+        body = lw.fillet(body, select(body), radius, step=step)
+        sizes[step] = body.volume - before
+    alone = lw.fillet(block, block.edges().parallel(lw.Z), 1)
+    cap = lw.fillet(alone, alone.edges("block/top"), 2).volume - alone.volume
+    if order.endswith("rim"):
+        assert sizes["rim"] == pytest.approx(cap, rel=1e-7)
+    sound(body, tmp_path, outside_check)
+
+
 def test_a_rim_that_does_not_fit_names_a_radius_beyond_the_uprights():
     block = lw.box(40, 30, 20, step="b")
     body = lw.fillet(block, block.edges().parallel(lw.Z), 1, step="upright")

@@ -20,6 +20,8 @@ from .strips import Maker, TooLargeError, sides_of
 
 Sides = tuple[Face, Face]
 
+Blended = Callable[[Body, Mapping[Edge, float]], Body]
+
 MOST_TIMES = 4
 """So many times faces are taken off, as the edges beyond them may be in the way too."""
 
@@ -28,31 +30,50 @@ def past_narrow_rounds(
     body: Body,
     sizes: Mapping[Edge, float],
     make: Maker,
-    blended: Callable[[Body, Mapping[Edge, float]], Body],
+    blended: Blended,
 ) -> Body:
     """The body with strips that pass over rounds too narrow for them.
 
     make : makes the strip of an edge. blended : blends edges of a body.
 
-    Raises ModellingError where no such round is in the way, for edges of both kinds, and where the faces
-    beside a round do not meet without it.
+    Convex and concave edges go one after the other, those that pass over such rounds first. Raises
+    ModellingError where no such round is in the way; for edges of changing size; and where the faces beside a
+    round do not meet without it.
     """
+    graph = EdgeGraph(body)
+    left, changing = with_chains(graph, sizes, {})
+    if changing:
+        raise ModellingError("edges of changing size do not pass over narrow rounds")
+    kinds = {
+        convex: {edge: size for edge, size in left.items() if (graph.turn(edge) > 0.0) is convex}
+        for convex in (True, False)
+    }
+    passing = [convex for convex, of_kind in kinds.items() if _narrow_rounds(graph, of_kind, make)]
+    if not passing:
+        raise ModellingError("no round is in the way")
+    made = body
+    for convex in passing:
+        made = _past(made, _found_again(made, kinds.pop(convex)), convex, make, blended)
+    others = {edge: size for of_kind in kinds.values() for edge, size in of_kind.items()}
+    return blended(made, _found_again(made, others)) if others else made
+
+
+def _past(body: Body, sizes: Mapping[Edge, float], convex: bool, make: Maker, blended: Blended) -> Body:
+    """As `past_narrow_rounds`, for edges of one kind."""
     sharp, left = body, sizes
-    convex: set[bool] = set()
     for _ in range(MOST_TIMES):
         graph = EdgeGraph(sharp)
-        left, changing = with_chains(graph, left, {})
-        convex |= {graph.turn(edge) > 0.0 for edge in left}
+        left, _ = with_chains(graph, left, {})
         narrow = _narrow_rounds(graph, left, make)
-        if changing or len(convex) > 1:
-            raise ModellingError("edges of both kinds, or of changing size, do not pass over narrow rounds")
         if not narrow:
             break
-        sharp, left = _without(sharp, narrow, left)
-    if sharp is body:
-        raise ModellingError("no round is in the way")
+        gone = {coedge.edge for face in narrow for coedge in face.coedges()}
+        sharp = resurfaced(sharp, {}, list(narrow), narrow)
+        left = _found_again(sharp, {edge: size for edge, size in left.items() if edge not in gone})
+    if (sharp.volume > body.volume) is not convex:
+        raise ModellingError("the faces beside a round in the way meet on its other side")
     made = blended(sharp, left)
-    return intersect(made, body) if True in convex else union(made, body)
+    return intersect(made, body) if convex else union(made, body)
 
 
 def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> dict[Face, Sides]:
@@ -77,16 +98,16 @@ def _along(graph: EdgeGraph, edge: Edge, face: Face) -> dict[Face, Sides]:
     found: dict[Face, Sides] = {}
     while face.surface.kind != "plane" and face not in found and len(face.loops) == 1:
         edges = [coedge.edge for coedge in face.loops[0].coedges]
-        if len(edges) != 4 or len(set(edges)) != 4:
+        if len(edges) not in (3, 4) or len(set(edges)) != len(edges):
             break
         k = edges.index(edge)
-        sides = edges[k - 1], edges[k - 3]
+        sides = edges[k - 1], edges[(k + 1) % len(edges)]
         one, two = (_beyond(graph, side, face) for side in sides)
         if one is two or any(graph.turn(side) != 0.0 for side in sides):
             break
         found[face] = (one, two)
         edge = edges[k - 2]
-        if graph.turn(edge) != 0.0:
+        if len(edges) == 3 or graph.turn(edge) != 0.0:  # it ends in a point, or at another face
             break
         face = _beyond(graph, edge, face)
     return found
@@ -96,20 +117,14 @@ def _beyond(graph: EdgeGraph, edge: Edge, face: Face) -> Face:
     return next(other for other, _ in graph.uses[edge] if other is not face)
 
 
-def _without(
-    body: Body, rounds: Mapping[Face, Sides], sizes: Mapping[Edge, float]
-) -> tuple[Body, dict[Edge, float]]:
-    """The body with sharp edges instead of rounds, and the sizes of its edges."""
-    gone = {coedge.edge for face in rounds for coedge in face.coedges()}
-    sharp = resurfaced(body, {}, list(rounds), rounds)
-    edges = list(sharp.faces_of_edge)
+def _found_again(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
+    """The sizes of a body's edges that pass through the middles of some others."""
+    edges = list(body.faces_of_edge)
     found: dict[Edge, float] = {}
     for edge, size in sizes.items():
-        if edge in gone:
-            continue
         middle = edge.midpoint()
         same = [e for e in edges if e is edge or distance(e.nearest(middle), middle) <= RESOLUTION]
         if len(same) != 1:
-            raise ModellingError("an edge is lost without the rounds in the way")
+            raise ModellingError("an edge is lost where narrow rounds are in the way")
         found[same[0]] = size
-    return sharp, found
+    return found
