@@ -131,7 +131,7 @@ def test_a_rim_that_does_not_fit_names_a_radius_beyond_the_uprights():
     )
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", range(14))
 def test_slabs_and_their_hollows_are_what_slices_say(seed, tmp_path, outside_check):
     """Uprights of unlike radii, a rim of any radius, holes; then hollowed, open above or closed."""
     slab = random_slab(seed)
