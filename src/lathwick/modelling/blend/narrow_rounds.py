@@ -18,8 +18,6 @@ from ..local.resurface import resurfaced
 from .selecting import EdgeGraph, with_chains
 from .strips import Maker, TooLargeError, sides_of
 
-Sides = tuple[Face, Face]
-
 Blended = Callable[[Body, Mapping[Edge, float]], Body]
 
 MOST_TIMES = 4
@@ -36,8 +34,8 @@ def past_narrow_rounds(
 
     make : makes the strip of an edge. blended : blends edges of a body.
 
-    Convex and concave edges go one after the other, those that pass over such rounds first. Raises
-    ModellingError where no such round is in the way; for edges of changing size; and where the faces beside a
+    Edges of the other kind come afterwards. Raises ModellingError where no such round is in the way, or where
+    there are some at convex and at concave edges; for edges of changing size; and where the faces beside a
     round do not meet without it.
     """
     graph = EdgeGraph(body)
@@ -49,12 +47,11 @@ def past_narrow_rounds(
         for convex in (True, False)
     }
     passing = [convex for convex, of_kind in kinds.items() if _narrow_rounds(graph, of_kind, make)]
-    if not passing:
-        raise ModellingError("no round is in the way")
-    made = body
-    for convex in passing:
-        made = _past(made, _found_again(made, kinds.pop(convex)), convex, make, blended)
-    others = {edge: size for of_kind in kinds.values() for edge, size in of_kind.items()}
+    if len(passing) != 1:
+        raise ModellingError("no narrow round, or such of both kinds, is in the way")
+    (convex,) = passing
+    made = _past(body, kinds[convex], convex, make, blended)
+    others = kinds[not convex]
     return blended(made, _found_again(made, others)) if others else made
 
 
@@ -68,7 +65,7 @@ def _past(body: Body, sizes: Mapping[Edge, float], convex: bool, make: Maker, bl
         if not narrow:
             break
         gone = {coedge.edge for face in narrow for coedge in face.coedges()}
-        sharp = resurfaced(sharp, {}, list(narrow), narrow)
+        sharp = resurfaced(sharp, {}, narrow)
         left = _found_again(sharp, {edge: size for edge, size in left.items() if edge not in gone})
     if (sharp.volume > body.volume) is not convex:
         raise ModellingError("the faces beside a round in the way meet on its other side")
@@ -76,45 +73,28 @@ def _past(body: Body, sizes: Mapping[Edge, float], convex: bool, make: Maker, bl
     return intersect(made, body) if convex else union(made, body)
 
 
-def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> dict[Face, Sides]:
-    """Rounds in which there is no room for a strip, convex ones at convex edges and hollow ones at concave
-    edges, and those that continue them."""
-    found: dict[Face, Sides] = {}
+def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -> list[Face]:
+    """Rounds in which there is no room for a strip: convex ones at convex edges, hollow ones at concave."""
+    found: dict[Face, None] = {}
     for edge, size in sizes.items():
         faces = sides_of(graph.uses[edge])
         try:
             make(edge, faces, size)
         except TooLargeError:
             bent = graph.turn(edge) > 0.0
-            for face in faces:
-                if face.surface.kind != "plane" and face.outward is bent:
-                    found |= _along(graph, edge, face)
-    return found
+            curved = [face for face in faces if face.surface.kind != "plane" and face.outward is bent]
+            found |= dict.fromkeys(face for face in curved if _is_alone(graph, edge, face))
+    return list(found)
 
 
-def _along(graph: EdgeGraph, edge: Edge, face: Face) -> dict[Face, Sides]:
-    """The round that lies across an edge, and those that continue it smoothly beyond its other end, each with
-    the faces at its two sides."""
-    found: dict[Face, Sides] = {}
-    while face.surface.kind != "plane" and face not in found and len(face.loops) == 1:
-        edges = [coedge.edge for coedge in face.loops[0].coedges]
-        if len(edges) not in (3, 4) or len(set(edges)) != len(edges):
-            break
-        k = edges.index(edge)
-        sides = edges[k - 1], edges[(k + 1) % len(edges)]
-        one, two = (_beyond(graph, side, face) for side in sides)
-        if one is two or any(graph.turn(side) != 0.0 for side in sides):
-            break
-        found[face] = (one, two)
-        edge = edges[k - 2]
-        if len(edges) == 3 or graph.turn(edge) != 0.0:  # it ends in a point, or at another face
-            break
-        face = _beyond(graph, edge, face)
-    return found
-
-
-def _beyond(graph: EdgeGraph, edge: Edge, face: Face) -> Face:
-    return next(other for other, _ in graph.uses[edge] if other is not face)
+def _is_alone(graph: EdgeGraph, edge: Edge, face: Face) -> bool:
+    """Whether a round joins others smoothly at its two sides, and none beyond its other end."""
+    edges = [coedge.edge for coedge in face.coedges()]
+    if len(edges) != 4 or len(set(edges)) != 4:
+        return False
+    k = edges.index(edge)
+    smooth = [graph.turn(edges[k - n]) == 0.0 for n in (1, 2, 3)]
+    return smooth == [True, False, True]
 
 
 def _found_again(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:

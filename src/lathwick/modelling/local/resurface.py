@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from types import MappingProxyType
 
 import numpy as np
 
@@ -45,21 +44,15 @@ Moved = Mapping[Face, tuple[Surface, bool]]
 """Faces that move: the new surface, and whether its normal looks out of the body."""
 
 
-def resurfaced(
-    body: Body,
-    moved: Moved,
-    swallowed: Sequence[Face] = (),
-    beside: Mapping[Face, tuple[Face, Face]] = MappingProxyType({}),
-) -> Body:
+def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body:
     """The body with some faces on other surfaces.
 
-    swallowed : rounds that go: their neighbours then meet each other. beside : of some of those the two
-        faces that will meet; else they are all that a round joins smoothly.
+    swallowed : rounds that go: their neighbours then meet each other.
 
     Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
     longer meet.
     """
-    lumps = _Resurfacer(body, moved, swallowed, beside).run()
+    lumps = _Resurfacer(body, moved, swallowed).run()
     left = collapsed(lumps)
     faces = [f for lump in left.lumps for shell in lump.shells for f in shell.faces]
     known = set(body.brep_faces)
@@ -68,18 +61,14 @@ def resurfaced(
 
 
 class _Resurfacer:
-    def __init__(
-        self, body: Body, moved: Moved, swallowed: Sequence[Face], beside: Mapping[Face, tuple[Face, Face]]
-    ) -> None:
+    def __init__(self, body: Body, moved: Moved, swallowed: Sequence[Face]) -> None:
         self._body = body
         self._moved = moved
         self._swallowed = set(swallowed)
         for face in swallowed:
             if not any(self._is_smooth(coedge.edge) for coedge in face.coedges()):
                 raise TooLargeError("a face that is no round would lose its size", face)
-        self._beside = {
-            face: list(beside[face]) if face in beside else self._neighbours_along(face) for face in swallowed
-        }
+        self._beside = {face: self._neighbours_along(face) for face in swallowed}
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Coedge] = {}
 
@@ -108,10 +97,9 @@ class _Resurfacer:
 
     def _is_contracted(self, edge: Edge) -> bool:
         """Whether an edge runs across a swallowed round."""
-        one, two = (face for face, _ in self._body.faces_of_edge[edge])
-        gone = [(face, other) for face, other in ((one, two), (two, one)) if face in self._swallowed]
-        across = all(other not in self._beside[face] for face, other in gone)
-        return bool(gone) and across and not edge.is_closed
+        faces = [face for face, _ in self._body.faces_of_edge[edge]]
+        gone = [face for face in faces if face in self._swallowed]
+        return bool(gone) and (len(gone) == 2 or not self._is_smooth(edge)) and not edge.is_closed
 
     def _move_vertices(self) -> None:
         ends = {v for edge in self._body.faces_of_edge for v in (edge.start, edge.end) if v is not None}
