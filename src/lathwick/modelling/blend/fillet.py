@@ -36,8 +36,9 @@ def fillet(
     are rounded with them. Where edges of both kinds meet, the odd one is rounded first; where radii differ,
     the largest, and around its end the radius changes smoothly from that of one edge to that of the next; if
     there is no room for that, along the start of the smaller. It also changes along one edge that is not
-    chosen and joins two chosen ones of unlike radii smoothly. Faces: `step/round`, and `step/corner` where
-    rounds meet in a ball.
+    chosen and joins two chosen ones of unlike radii smoothly. Where a rim crosses rounds narrower than its
+    own, its parts beside them meet in mitres, and those rounds end on it. Faces: `step/round`, and
+    `step/corner` where rounds meet in a ball.
 
     Raises ModellingError for edges of another body, and for a radius that does not fit: it names the face
     in the way and the largest radius that works.

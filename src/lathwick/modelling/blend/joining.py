@@ -175,7 +175,7 @@ def _curve_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], face
         lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
         made = make_interp_spline(lengths, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if _off(curve, lengths, strip.surface, other) <= max(FITTED * lengths[-1], EXACT):
+        if off_both(curve, lengths, strip.surface, other) <= max(FITTED * lengths[-1], EXACT):
             return Coedge(Edge(curve, 0.0, float(lengths[-1]), p, q), True)
         guesses = make_interp_spline(np.arange(count), guesses, 3)(np.arange(2 * count - 1) / 2)
     raise TooLargeError("the end of the new face cannot be found", face)
@@ -194,12 +194,12 @@ def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Co
         off = np.zeros((2, 3))
         for k in range(count - 2, 0, -1):
             guess = points[k] + 2.0 * off[0] - off[1]
-            found = _on_both(strip.surface, other, guess[None], way / size)[0]
+            found = on_both(strip.surface, other, guess[None], way / size)[0]
             off = np.array([found - points[k], off[0]])
             points[k] = found
         made = make_interp_spline(lengths, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if _off(curve, lengths, strip.surface, other) <= max(FITTED * size, EXACT):
+        if off_both(curve, lengths, strip.surface, other) <= max(FITTED * size, EXACT):
             middle = curve.point(0.5 * size)
             share = share_of(strip, middle, strip.parameter(middle, 0.5 * (t0 + t1)))
             kept = low <= share <= high
@@ -251,7 +251,8 @@ def _met(strip: Strip, other: Surface, share: float, start: tuple[float, float],
     return b
 
 
-def _off(curve: FittedCurve, lengths: FloatArray, one: Surface, two: Surface) -> float:
+def off_both(curve: FittedCurve, lengths: FloatArray, one: Surface, two: Surface) -> float:
+    """How far a curve lies from two surfaces, at most, in the middles between some parameters, (N,)."""
     middles = curve.points(0.5 * (lengths[:-1] + lengths[1:]))
     return float(max(np.abs(s.distance(middles)).max() for s in (one, two)))
 
@@ -281,16 +282,17 @@ def curve_between(one: Face, two: Face, p: Vertex, q: Vertex) -> Coedge:
     for count in NODES:
         shares = np.linspace(0.0, 1.0, count)
         points = start + shares[:, None] * way
-        points[1:-1] = _on_both(one.surface, two.surface, points[1:-1], way / size)
+        points[1:-1] = on_both(one.surface, two.surface, points[1:-1], way / size)
         made = make_interp_spline(shares * size, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if _off(curve, shares * size, one.surface, two.surface) <= max(FITTED * size, EXACT):
+        if off_both(curve, shares * size, one.surface, two.surface) <= max(FITTED * size, EXACT):
             return Coedge(Edge(curve, 0.0, size, p, q), True)
     raise TooLargeError("two neighbours of the new face do not meet", two)
 
 
-def _on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> FloatArray:
-    """Points moved across a direction onto both surfaces, by Newton's method."""
+def on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> FloatArray:
+    """Points, (N, 3), moved onto both surfaces by Newton's method, across a unit direction, (3,), or one for
+    each, (N, 3). Whether they got there is for the caller to see."""
     for _ in range(NEWTON_STEPS):
         rows = np.stack(
             [one.normals(points), two.normals(points), np.broadcast_to(way, points.shape)], axis=1

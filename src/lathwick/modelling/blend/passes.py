@@ -60,7 +60,7 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     asked = sorted(set(sizes.values()))
     most = asked[0] if len(asked) == 1 else 1.0
     together: list[Attempt] = [
-        _past_narrow_rounds,
+        _passes_or_past_rounds,
         *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
     ]
     first: ModellingError | None = None
@@ -151,7 +151,7 @@ def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: flo
     return start + f"all of them times {largest:.{DIGITS}g} works"
 
 
-def _past_narrow_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def _passes_or_past_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """All passes; if they fail, strips that pass over the rounds in which they find no room."""
     try:
         return _all_passes(body, sizes, blend)

@@ -11,18 +11,14 @@ from ...errors import ModellingError
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve
 from ...geometry.surfaces import Surface
-from ...geometry.tolerance import RESOLUTION
 from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge
+from ..blend.joining import EXACT, FITTED, off_both, on_both
 
 NODES = (17, 33, 65, 129, 257)
-NEWTON_STEPS = 20
 STEEP = 1e-3
 """The surfaces meet at a larger angle than this all along (its sine)."""
-
-FITTED = 1e-9
-"""A curve lies so near to both surfaces, as a share of its length."""
 
 
 def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | None) -> FittedCurve:
@@ -37,10 +33,8 @@ def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | Non
         t = np.linspace(edge.t0, edge.t1, count)
         points = _points(edge, t, one, two, ends)
         curve = interpolated_fit(t, points, ends is None)
-        middles = curve.points(0.5 * (t[:-1] + t[1:]))
         length = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
-        off = max(float(np.abs(surface.distance(middles)).max()) for surface in (one, two))
-        if off <= max(FITTED * length, 1e-3 * RESOLUTION):
+        if off_both(curve, t, one, two) <= max(FITTED * length, EXACT):
             return curve
     raise ModellingError(f"a {one.kind} and a {two.kind} would meet in no smooth curve")
 
@@ -52,34 +46,24 @@ def _points(
     ways = edge.curve.derivatives(t)
     ways = ways / np.linalg.norm(ways, axis=1)[:, None]
     if ends is None:
-        points = _on_both(one, two, old, ways)
+        points = _met(one, two, old, ways)
         points[-1] = points[0]
     else:
         first, last = np.array(ends) - old[[0, -1]]
         share = np.linspace(0.0, 1.0, len(t))[:, None]
         points = old + (1.0 - share) * first + share * last
-        points[1:-1] = _on_both(one, two, points[1:-1], ways[1:-1])
+        points[1:-1] = _met(one, two, points[1:-1], ways[1:-1])
     ahead = np.diff(points, axis=0)
     if ((ahead * ways[:-1]).sum(axis=1) <= 0.0).any() or ((ahead * ways[1:]).sum(axis=1) <= 0.0).any():
         raise ModellingError(f"where a {one.kind} and a {two.kind} meet the edge would turn back")
     return points
 
 
-def _on_both(one: Surface, two: Surface, start: FloatArray, ways: FloatArray) -> FloatArray:
-    """The points moved onto both surfaces, each across its direction, by Newton's method."""
-    points = start.copy()
-    for _ in range(NEWTON_STEPS):
-        normals = one.normals(points), two.normals(points)
-        gaps = np.stack([one.distance(points), two.distance(points), np.zeros(len(points))], axis=1)
-        rows = np.stack([*normals, ways], axis=1)
-        steep = np.abs(np.linalg.det(rows))
-        if not (steep > STEEP).all():
-            raise ModellingError(f"a {one.kind} and a {two.kind} would touch, or not meet")
-        step = np.linalg.solve(rows, gaps[:, :, None])[:, :, 0]
-        points = points - step
-        if np.abs(step).max() <= 1e-14 * (1.0 + np.abs(points).max()):
-            return points
+def _met(one: Surface, two: Surface, start: FloatArray, ways: FloatArray) -> FloatArray:
+    """The points moved onto both surfaces, each across its direction."""
+    points = on_both(one, two, start, ways)
     off = max(float(np.abs(surface.distance(points)).max()) for surface in (one, two))
-    if off > 1e-3 * RESOLUTION:
-        raise ModellingError(f"a {one.kind} and a {two.kind} would not meet all along an edge")
+    steep = np.linalg.norm(np.cross(one.normals(points), two.normals(points)), axis=1)
+    if not (off <= EXACT and (steep > STEEP).all()):
+        raise ModellingError(f"a {one.kind} and a {two.kind} would touch, or not meet all along an edge")
     return points
