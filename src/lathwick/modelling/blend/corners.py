@@ -3,6 +3,7 @@
 * A strip that has lost its width, where its faces meet smoothly, ends in the vertex;
 * one blended edge runs out against the faces between its two neighbours;
 * two that continue each other share a section across;
+* two that continue each other past a face that touches them end on that;
 * two that lie opposite each other on a saddle run out against each other's neighbours;
 * two that meet at an angle are mitred;
 * three or more with one ball that touches all faces get a piece of its sphere (or a plane, of bevels).
@@ -15,6 +16,7 @@ from collections.abc import Sequence
 from ...topology.brep import Vertex
 from .balls import close
 from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge
+from .flush import is_touched, part_at_touch
 from .mitres import continue_each_other, mitre, pass_on
 from .run_outs import run_out
 from .saddles import is_saddle, part_at_saddle
@@ -35,6 +37,8 @@ def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None
         run_out(around, vertex, turned)
     elif count == 2 and is_saddle(around, turned):
         part_at_saddle(around, vertex, turned)
+    elif count == 2 and is_touched(around, turned):
+        part_at_touch(around, vertex, turned)
     elif count == 2 and continue_each_other(around, turned):
         pass_on(around, vertex, turned)
     elif count == 2:

@@ -10,11 +10,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import distance
+from ...geometry.vector import Vec3, cross, distance, dot, norm, scaled
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
 from .joining import FAR, Spot, closest, hit_near, share_of
 from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, tips_of, turn_at
+
+CONTINUES = 1e-4
 
 EdgeEnd = tuple[Edge, bool]
 """An edge, and whether its end is meant or its start."""
@@ -88,6 +90,28 @@ def _cycles(wedges: dict[EdgeEnd, Wedge]) -> list[list[Wedge]]:
             ring.append(left.pop(ring[-1].exit))
         found.append(ring)
     return found
+
+
+def continues(one: EdgeEnd, two: EdgeEnd) -> bool:
+    """Whether two edges that meet at these ends go on in one direction."""
+    arriving, leaving = _way_to(one), _way_to(two)
+    return norm(cross(arriving, leaving)) <= CONTINUES and dot(arriving, leaving) < 0.0
+
+
+def _way_to(end: EdgeEnd) -> Vec3:
+    """The direction in which an edge comes to its end."""
+    edge, at_end = end
+    return edge.curve.tangent(edge.t1) if at_end else scaled(edge.curve.tangent(edge.t0), -1.0)
+
+
+def touching_sides(fan: list[Wedge]) -> tuple[Wedge, Wedge] | None:
+    """The two faces, of four, along each of which two edges go on in one direction: they touch there, and
+    the faces between them end in cusps. None for other fans."""
+    if len(fan) == 4:
+        for one, two in ((fan[0], fan[2]), (fan[1], fan[3])):
+            if continues(one.entry, one.exit) and continues(two.entry, two.exit):
+                return one, two
+    return None
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...geometry.tolerance import JOIN, RESOLUTION
-from ...geometry.vector import cross, distance, dot, norm
+from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
 from .fans import (
     EdgeEnd,
@@ -12,23 +12,17 @@ from .fans import (
     Wedge,
     both_ends,
     both_sides,
+    continues,
     reversed_path,
     share_at,
 )
 from .joining import FAR, Spot, closest, hit_near, share_of, strip_curve
 from .strips import TooLargeError
 
-CONTINUES = 1e-4
-
 
 def continue_each_other(around: Surroundings, fan: list[Wedge]) -> bool:
     """Whether the two blended edges of a fan go on in one direction at the vertex."""
-    one, two = both_ends(around, fan)
-    ways = []
-    for edge, at_end in (one, two):
-        d = edge.curve.tangent(edge.t1 if at_end else edge.t0)
-        ways.append(d if at_end else (-d[0], -d[1], -d[2]))
-    return norm(cross(*ways)) <= CONTINUES and dot(*ways) < 0.0
+    return continues(*both_ends(around, fan))
 
 
 def pass_on(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:

@@ -10,14 +10,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 from ...errors import ModellingError
-from ...geometry.vector import cross, dot, norm
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ...topology.sets import Sets
-from .fans import EdgeEnd, Wedge, fans_at
+from .fans import EdgeEnd, Wedge, continues, fans_at, touching_sides
 from .strips import SMOOTH, sides_of, tips_of, turn_at
 
-CONTINUES = 1e-4
 SAME_SIZE = 1e-9
 
 Changing = Mapping[Edge, tuple[float, float]]
@@ -52,8 +50,9 @@ class EdgeGraph:
             ends = [wedge.exit for wedge in fan]
             if end in ends:
                 sharp = [e for e in ends if e != end and self.turn(e[0]) != 0.0]
-                if len(sharp) == 1 and self._continues(end, sharp[0]) and self._may_follow(sharp[0]):
+                if len(sharp) == 1 and self._goes_on(end, sharp[0]) and self._may_follow(sharp[0]):
                     return sharp[0]
+                return self._past_touch(end, fan)
         return None
 
     def is_tip(self, end: EdgeEnd) -> bool:
@@ -78,13 +77,27 @@ class EdgeGraph:
                     todo.append(other[0])
         return found
 
-    def _continues(self, one: EdgeEnd, two: EdgeEnd) -> bool:
-        ways = []
-        for edge, at_end in (one, two):
-            d = edge.curve.tangent(edge.t1 if at_end else edge.t0)
-            ways.append(d if at_end else (-d[0], -d[1], -d[2]))
+    def _goes_on(self, one: EdgeEnd, two: EdgeEnd) -> bool:
         same_kind = (self.turn(one[0]) > 0.0) == (self.turn(two[0]) > 0.0)
-        return same_kind and norm(cross(*ways)) <= CONTINUES and dot(*ways) < 0.0
+        return same_kind and continues(one, two)
+
+    def _past_touch(self, end: EdgeEnd, fan: list[Wedge]) -> EdgeEnd | None:
+        """The edge that continues another along one face, where edges of the other kind touch both."""
+        for wedge in touching_pairs(self, fan):
+            if end in (wedge.entry, wedge.exit):
+                return wedge.exit if end == wedge.entry else wedge.entry
+        return None
+
+
+def touching_pairs(graph: EdgeGraph, fan: list[Wedge]) -> list[Wedge]:
+    """Where two convex edges that continue each other touch two concave ones that do: the face along either
+    pair. Else none."""
+    sides = touching_sides(fan)
+    if sides is None:
+        return []
+    kinds = [[graph.turn(end[0]) for end in (side.entry, side.exit)] for side in sides]
+    (a, b), (c, d) = kinds
+    return list(sides) if a * b > 0.0 and c * d > 0.0 and a * c < 0.0 else []
 
 
 def chains_of(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[dict[Edge, float]]:
@@ -246,7 +259,7 @@ def _together(
     number = {edge: k for k, edge in enumerate(sizes)}
     sets = Sets(len(number))
     for fan, mine in corners:
-        pairs = _opposite_pairs(fan) if _is_saddle(graph, fan) else [mine]
+        pairs = _pairs(graph, fan) or [mine]
         for pair in pairs:
             if len(pair) == 2 and _one_kind(graph, pair) and all(edge in sizes for edge in pair):
                 sets.join(number[pair[0]], number[pair[1]])
@@ -269,7 +282,7 @@ def _without_halves_of_corners(
             for fan, mine in corners
             if len(mine) > 2
             and not left.issuperset(mine)
-            and not _is_saddle(graph, fan)
+            and not _pairs(graph, fan)
             and not (
                 (fan, mine) in last
                 and len(left.intersection(mine)) == 2
@@ -308,10 +321,13 @@ def _is_saddle(graph: EdgeGraph, fan: list[Wedge]) -> bool:
     return len(fan) == 4 and all(turns[k - 1] * turns[k] < 0.0 for k in range(4))
 
 
-def _opposite_pairs(fan: list[Wedge]) -> list[list[Edge]]:
-    """The two pairs of opposite edges at a saddle."""
+def _pairs(graph: EdgeGraph, fan: list[Wedge]) -> list[list[Edge]]:
+    """The two pairs of opposite edges at a saddle, or those that continue each other where they touch; none
+    at other vertices."""
     edges = [wedge.leaves.edge for wedge in fan]
-    return [edges[0::2], edges[1::2]]
+    if _is_saddle(graph, fan):
+        return [edges[0::2], edges[1::2]]
+    return [[side.arrives.edge, side.leaves.edge] for side in touching_pairs(graph, fan)]
 
 
 def _odd_first(

@@ -1,0 +1,76 @@
+"""Two blended edges that continue each other past a face that touches them: a boss flush with a side."""
+
+from __future__ import annotations
+
+from scipy.optimize import root_scalar
+
+from ...geometry.tolerance import JOIN, RESOLUTION
+from ...geometry.vector import distance, dot
+from ...topology.brep import Vertex
+from .fans import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, reversed_path, share_at
+from .joining import REACH, Spot, hit_near, strip_curve
+from .mitres import continue_each_other
+from .strips import TooLargeError
+
+FLAT = 1e-12
+SMALL_STEP = 1e-3
+
+
+def is_touched(around: Surroundings, fan: list[Wedge]) -> bool:
+    """Whether two blended edges continue each other, with one face along both and, on the other side, a
+    face between theirs that only touches them."""
+    sizes = sorted(len(side) for side in both_sides(around, fan))
+    return sizes == [1, 3] and continue_each_other(around, fan)
+
+
+def part_at_touch(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+    """Both strips end on the face that touches, which reaches to where it touches the face along them.
+
+    Raises TooLargeError where it does not.
+    """
+    ends, sides = both_ends(around, fan), both_sides(around, fan)
+    if len(sides[0]) == 3:
+        (a, b), far, along = ends, sides[0], sides[1][0]
+    else:
+        (b, a), far, along = ends, sides[1], sides[0][0]
+    (tip, ta), (other, tb) = (_tip(around, end, along, far[1]) for end in (a, b))
+    if distance(tip.point, other.point) > JOIN:
+        raise TooLargeError("two new faces do not meet", along.face)
+    paths, spots = [], []
+    for end, wedge, t in ((a, far[0], ta), (b, far[2], tb)):
+        strip = around.strips[end[0]]
+        spots.append(_at_border(around, end, wedge, far[1]))
+        last = (tip, share_at(strip, along.face), t)
+        paths.append(strip_curve(strip, far[1].face.surface, (spots[-1], last), far[1].face))
+        around.set_contact(end, wedge.face, spots[-1][0])
+        around.set_contact(end, along.face, tip)
+    changes = around.changes
+    changes.moved[far[0].exit], changes.moved[far[2].entry] = spots[0][0], spots[1][0]
+    changes.inserted[far[1].face, far[1].entry] = [paths[0], *reversed_path(paths[1:])]
+    changes.caps[a], changes.caps[b] = reversed_path(paths[:1]), paths[1:]
+
+
+def _tip(around: Surroundings, end: EdgeEnd, along: Wedge, touching: Wedge) -> tuple[Vertex, float]:
+    """Where the contact on the face along a strip touches the face that touches it, and the parameter."""
+    strip, t = around.strip(end)
+    contact, surface = strip.contact(along.face), touching.face.surface
+
+    def slope(s: float) -> float:
+        return dot(contact.tangent(s), surface.normal(contact.point(s)))
+
+    if abs(slope(t)) > FLAT:
+        near = t + SMALL_STEP * abs(strip.span[1] - strip.span[0])
+        found = root_scalar(slope, x0=t, x1=near, xtol=1e-15)
+        t = found.root if found.converged else t
+    point = contact.point(t)
+    if abs(surface.gap(point)) > RESOLUTION:
+        raise TooLargeError("two new faces do not meet", touching.face)
+    return Vertex(point), t
+
+
+def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, touching: Wedge) -> Spot:
+    """Where the contact on a face that ends in a cusp comes to the face that touches, before the vertex."""
+    strip, t = around.strip(end)
+    contact, reach = strip.contact(wedge.face), max(strip.size, end[0].length / REACH)
+    found = hit_near(contact, t, touching.face.surface, reach, touching.face, (-1.0,) if end[1] else (1.0,))
+    return Vertex(contact.point(found)), share_at(strip, wedge.face), found
