@@ -8,6 +8,7 @@ point that is asked about lies between an edge and its path.
 from __future__ import annotations
 
 import math
+from copy import copy
 from itertools import pairwise
 
 import numpy as np
@@ -17,7 +18,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import SphereSurface, tips_of
 from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
-from .brep import Coedge, Edge, Face
+from .brep import Coedge, Edge, Face, Loop
 from .round_trim import RoundLoops, has_round_loops
 from .windings import periods, unrolled
 
@@ -28,6 +29,9 @@ FINER = 16
 LEVELS = 4
 GRAZING = 1e-4
 TARGETS = 24
+PLACES = 3
+"""So many places of a loop are looked at to see on which side of the others it lies."""
+
 POLES = np.array(
     [(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1), (1, 2, 0), (0, 1, 2),
      (2, 0, 1), (-1, 2, 0), (0, -1, 2), (2, 0, -1)]
@@ -108,6 +112,38 @@ class TrimmedRegion:
                     if met is not None and met != one:
                         pairs[one, met] = None
         return list(pairs)
+
+    def stray_loop(self) -> Loop | None:
+        """A loop that lies outside of what the others leave of the surface, as where one has moved past
+        another without touching it any more."""
+        loops = self._face.loops
+        loop_of = np.repeat(np.arange(len(loops)), [len(loop.coedges) for loop in loops])
+        todo = list(range(len(loops))) if len(loops) > 1 else []
+        for level in range(LEVELS):
+            unclear = []
+            for k in todo:
+                state = self._state_of_loop(self._paths(level), loop_of == k, level == LEVELS - 1)
+                if state == OUTSIDE:
+                    return loops[k]
+                if state == UNCLEAR:
+                    unclear.append(k)
+            todo = unclear
+        return None
+
+    def _state_of_loop(self, paths: _Paths, mine: NDArray[np.bool_], last: bool) -> int:
+        """Whether places on some coedges lie INSIDE or OUTSIDE of what the others bound; UNCLEAR if these
+        chords do not tell, and if they are not the last, too coarse."""
+        own = mine[paths.owner]
+        chords = np.flatnonzero(own)
+        chosen = chords[(np.arange(1, 2 * PLACES, 2) * len(chords)) // (2 * PLACES)]
+        others = paths.without(own)
+        places = paths.middles(chosen)
+        gaps, nearest = others.distances(places)
+        sure = (gaps > 4.0 * paths.stray) | last
+        states = self._sides(places[sure], others, nearest[sure])
+        if (states == OUTSIDE).any():
+            return OUTSIDE
+        return INSIDE if len(states) and (states == INSIDE).all() else UNCLEAR
 
     def _agreed_owner(self, owners: IntArray, one: int, two: int, sign: float) -> int | None:
         """What chords of two levels in succession give for `_first_owner`; else that of the finest."""
@@ -249,6 +285,17 @@ class _Paths:
         gaps = self._gaps(points)
         nearest = gaps.argmin(axis=1)
         return gaps[np.arange(len(points)), nearest], nearest
+
+    def middles(self, chords: IntArray) -> FloatArray:
+        """The middles of some chords in space, (N, 3)."""
+        return self._start[chords] + 0.5 * self._way[chords]
+
+    def without(self, chords: NDArray[np.bool_]) -> _Paths:
+        """The same less some chords, marked in a row of all."""
+        kept = copy(self)
+        for name in ("a", "b", "_start", "_way", "_square", "owner", "ends"):
+            setattr(kept, name, getattr(self, name)[~chords])
+        return kept
 
     def _gaps(self, points: FloatArray) -> FloatArray:
         off = points[:, None] - self._start[None]

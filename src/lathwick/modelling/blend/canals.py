@@ -33,6 +33,10 @@ TURN_KEPT = 1e-3
 MANY, HOPELESS = 129, 1e-3
 """With so many points a canal that is off by so much, as a share of the radius, is given up."""
 
+BEYOND_TIPS, FAR_BEYOND = 0.6, 60.0
+"""Where an edge has a tip at one end, the ball rolls on at the other by so much of the edge's length, but at
+most so many times as far as it is from the edge."""
+
 ACROSS = np.linspace(0.0, 1.0, 9)
 
 
@@ -185,7 +189,7 @@ def _with_ends(
             t[0], centers[0], centers[0] - centers[1]
         )  # fmt: skip
         corner = edge.curve.points(np.array([edge.t1 if at_end else edge.t0]))[0]
-        step = BEYOND * max(abs(d), float(np.linalg.norm(c - corner))) / (count - 1)
+        step = _beyond(edge, max(abs(d), float(np.linalg.norm(c - corner))), any(tips)) / (count - 1)
         x, y, z = c.tolist()
         path = np.array([(x, y, z), *rolled_on((x, y, z), vec3(way), faces, d, (step, count - 1))])
         if len(path) < 6:
@@ -198,6 +202,13 @@ def _with_ends(
         else:
             made.insert(0, (t0 - u[::-1], path[::-1], feet[0][::-1], feet[1][::-1]))
     return made
+
+
+def _beyond(edge: Edge, off: float, ends_in_tip: bool) -> float:
+    """How far the ball rolls on, where it is so far off the end of an edge. Faces that come to touch in a tip
+    meet at a small angle at the other end too, and the ball comes to the next face late."""
+    far = min(FAR_BEYOND * off, BEYOND_TIPS * edge.length) if ends_in_tip else 0.0
+    return max(BEYOND * off, far)
 
 
 def _ways(piece: Piece, faces: tuple[Face, Face], places: set[float]) -> Ways:

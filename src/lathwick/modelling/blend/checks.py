@@ -24,9 +24,15 @@ PER_EDGE = 65
 NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
 
+MUCH_LONGER = 8.0
+"""Times as long as another, an edge is looked at in part."""
+
 SHORTEST = 20.0 * RESOLUTION
 REFINED = 20
 ALONG = 1e-3
+
+Span = tuple[float, float]
+"""A part of an edge, by its parameters."""
 
 
 def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
@@ -38,12 +44,15 @@ def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
 
 
 def refuse_crossing_loops(faces: Iterable[Face]) -> None:
-    """Raise TooLargeError for a face whose edges cross or touch but at common ends."""
+    """Raise TooLargeError for a face whose edges cross or touch but at common ends, or whose loops have gone
+    past each other."""
     for face in faces:
         if face.surface.kind == "plane":
             _refuse_bad_polygon(face)
-        else:
-            _refuse_meeting_edges(face)
+            continue
+        _refuse_meeting_edges(face)
+        if region_of(face).stray_loop() is not None:
+            raise TooLargeError("the edges of a face would pass each other", face)
 
 
 def _refuse_bad_polygon(face: Face) -> None:
@@ -94,7 +103,34 @@ def _only_at_an_end(one: Edge, two: Edge, boxes: FloatArray) -> bool:
 
 def _meet(one: Edge, two: Edge) -> bool:
     """Whether two edges come together elsewhere than at common ends."""
-    s, t = (np.linspace(e.t0, e.t1, PER_EDGE) for e in (one, two))
+    spans = _spans_beside(one, two), _spans_beside(two, one)
+    return any(_meet_within(one, a, two, b) for a in spans[0] for b in spans[1])
+
+
+def _spans_beside(edge: Edge, other: Edge) -> list[Span]:
+    """The parts of an edge, by their parameters, near a much shorter one: samples of all of it would lie too
+    far apart. Else the whole."""
+    spans = [(edge.t0, edge.t1)]
+    low, high = other.bounds
+    while spans and edge.curve.length(*spans[0]) > MUCH_LONGER * other.length:
+        found = []
+        for span in spans:
+            t = np.linspace(*span, PER_EDGE)
+            points = edge.curve.points(t)
+            reach = float(np.linalg.norm(np.diff(points, axis=0), axis=1).max())
+            near = ((points >= low - reach) & (points <= high + reach)).all(axis=1)
+            starts = np.maximum(np.flatnonzero(near & ~np.append(False, near[:-1])) - 1, 0)
+            stops = np.minimum(np.flatnonzero(near & ~np.append(near[1:], False)) + 1, PER_EDGE - 1)
+            found += list(zip(t[starts].tolist(), t[stops].tolist(), strict=True))
+        if found == spans:
+            break
+        spans = found
+    return spans
+
+
+def _meet_within(one: Edge, a: Span, two: Edge, b: Span) -> bool:
+    """As `_meet`, for parts of the edges."""
+    s, t = np.linspace(*a, PER_EDGE), np.linspace(*b, PER_EDGE)
     p, q = one.curve.points(s), two.curve.points(t)
     reach = max(float(np.linalg.norm(np.diff(x, axis=0), axis=1).max()) for x in (p, q))
     gaps, nearest = (np.asarray(found) for found in cKDTree(q).query(p, distance_upper_bound=reach))

@@ -308,6 +308,8 @@ def _order(
     concave = [e for e in mine if graph.turn(e) < 0.0]
     if convex and concave and _is_saddle(graph, fan):
         return (convex, concave) if len(convex) > len(concave) else (concave, convex)
+    if convex and concave and touching_pairs(graph, fan):
+        return convex, concave
     if convex and concave:
         return _odd_first(graph, [wedge.leaves.edge for wedge in fan], convex, concave)
     largest = max(sizes[e] for e in mine)
