@@ -74,14 +74,28 @@ def test_a_round_that_bares_the_edge_of_what_it_hid(radius, tmp_path, outside_ch
 
 
 def test_edges_that_no_radius_fits_are_named():
-    """The rim of a post that touches the rim of its block, in a point where there is no room beside it."""
-    block = lw.box(30, 20, 15, step="block")
-    post = lw.cylinder(7.5, 10, on=lw.Plane((30, 10, 7.5), (1, 0, 0)), step="post")
-    body = lw.union(block, post)
+    """The foot of a post that comes to the rim of its block in a corner, where a round has no end."""
+    block = lw.box(20, 15, 10, step="block")
+    corner = lw.Plane((20, 7, -10), (0, 0, 1), (-1, 1, 0))
+    body = lw.union(block, lw.box(6, 6, 10, on=corner, step="post"))
     with pytest.raises(lw.ModellingError, match=r"no size works for the edges .* leave them out") as told:
         lw.fillet(body, body.edges(), 1.0)
     assert "largest" not in str(told.value)
+    feet = [e for e in body.edges().concave() if e.distance_to((20, 7, 0)) < 1e-9]
+    assert len(feet) == 2
     with pytest.raises(lw.ModellingError, match="no size works for the edge near"):
-        lw.fillet(body, body.edges("post/side", "block/side:right")[0], 1.0)
-    rest = body.edges() - body.edges("block/side:right")
-    assert lw.fillet(body, rest, 1.0).is_valid
+        lw.fillet(body, feet[0], 1.0)
+
+
+def test_rim_on_which_a_corner_stands():
+    block = lw.box(20, 15, 10, step="block")
+    corner = lw.Plane((20, 7, -10), (0, 0, 1), (-1, 1, 0))
+    body = lw.union(block, lw.box(6, 6, 10, on=corner, step="post"))
+    rim = body.edges("block/bottom", "block/side:right")
+    made = lw.fillet(body, rim, 1.0)
+    # less what lies above the corner, which stays
+    above = 2.0 * (0.5 - math.pi / 4.0 + 1.0 / 3.0)
+    assert body.volume - made.volume == pytest.approx(15.0 * (1.0 - math.pi / 4.0) - above, abs=1e-9)
+    upright = [e for e in body.edges("post") if e.is_convex and e.distance_to((20, 7, 0)) < 1e-9]
+    made = lw.fillet(body, upright, 1.0)
+    assert body.volume - made.volume == pytest.approx(10.0 * (1.0 - math.pi / 4.0), abs=1e-9)

@@ -16,7 +16,7 @@ from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot
 from ...topology.boxes import outer_box, overlapping
-from ...topology.brep import Edge, Face, Lump
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump
 from ...topology.trim import INSIDE, region_of
 from .strips import Strip, TooLargeError
 
@@ -26,6 +26,8 @@ NEAR_END = 3.0
 
 MUCH_LONGER = 8.0
 """Times as long as another, an edge is looked at in part."""
+
+CORNERS = 3
 
 SHORTEST = 20.0 * RESOLUTION
 REFINED = 20
@@ -58,10 +60,13 @@ def refuse_crossing_loops(faces: Iterable[Face]) -> None:
 def _refuse_bad_polygon(face: Face) -> None:
     rings = [
         face.surface.parameters(
-            np.concatenate([_points(c.edge)[:: 1 if c.forward else -1][:-1] for c in loop.coedges])
+            np.concatenate([_points(c.edge)[:: 1 if c.forward else -1][:-1] for c in ring])
         )
         for loop in face.loops
+        for ring in _simple_rings(loop)
     ]
+    if min(map(len, rings)) < CORNERS:  # there and back
+        raise TooLargeError("the edges of a face would cross", face)
     shapes = [shapely.Polygon(ring) for ring in rings]
     outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
     whole = shapely.Polygon(rings[outer], [ring for k, ring in enumerate(rings) if k != outer])
@@ -69,6 +74,22 @@ def _refuse_bad_polygon(face: Face) -> None:
     turned = [sign * _area(ring) > 0.0 for ring in rings]
     if not whole.is_valid or not turned[outer] or sum(turned) != 1:
         raise TooLargeError("the edges of a face would cross", face)
+
+
+def _simple_rings(loop: Loop) -> list[list[Coedge]]:
+    """A loop in parts that pass no vertex twice, as it does where a corner stands on an edge; without edges
+    that lie between two of these alone."""
+    rings: list[list[Coedge]] = []
+    path: list[Coedge] = []
+    for coedge in loop.coedges:
+        path.append(coedge)
+        first = next((k for k, other in enumerate(path) if other.start is coedge.end), None)
+        if first is not None:
+            ring = path[first:]
+            if len(ring) != 2 or ring[0].edge is not ring[1].edge:
+                rings.append(ring)
+            del path[first:]
+    return rings
 
 
 def _area(ring: FloatArray) -> float:

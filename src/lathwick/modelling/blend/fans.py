@@ -47,7 +47,8 @@ class Changes:
     the face. inserted : what a loop runs along in place of a vertex, by face and entry. caps : across the end
     of a strip, from the face that leaves by its edge to the one that arrives by it. corners : new faces.
     replaced : what a loop runs along in place of an edge, by edge and face.
-    turning : edges whose ends may pass each other; they then run the other way.
+    turning : edges whose ends may pass each other; they then run the other way. passed : vertices that vanish
+    since a strip that ends at another passes over them.
     """
 
     moved: dict[EdgeEnd, Vertex] = field(default_factory=dict)
@@ -57,6 +58,7 @@ class Changes:
     corners: list[tuple[Face, Face]] = field(default_factory=list)
     replaced: dict[tuple[Edge, Face], list[Coedge]] = field(default_factory=dict)
     turning: set[Edge] = field(default_factory=set)
+    passed: set[Vertex] = field(default_factory=set)
 
 
 Uses = dict[Edge, list[tuple[Face, Coedge]]]
@@ -112,6 +114,24 @@ def touching_sides(fan: list[Wedge]) -> tuple[Wedge, Wedge] | None:
             if continues(one.entry, one.exit) and continues(two.entry, two.exit):
                 return one, two
     return None
+
+
+def fan_after(uses: Uses, face: Face, coedge: Coedge) -> list[Wedge]:
+    """The fan of the vertex to which a coedge of a face comes; that face is the first."""
+    ring = [_wedge_after(face, coedge)]
+    while ring[-1].leaves.edge is not coedge.edge:
+        leaves = ring[-1].leaves
+        (one, c), (two, d) = uses[leaves.edge]
+        ring.append(_wedge_after(two, d) if c.forward is leaves.forward else _wedge_after(one, c))
+    return ring
+
+
+def _wedge_after(face: Face, coedge: Coedge) -> Wedge:
+    for loop in face.loops:
+        for k, other in enumerate(loop.coedges):
+            if other.edge is coedge.edge and other.forward is coedge.forward:
+                return Wedge(face, other, loop.coedges[(k + 1) % len(loop.coedges)])
+    raise ValueError("the face has no such edge")
 
 
 @dataclass(frozen=True, eq=False)

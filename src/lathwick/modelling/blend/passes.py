@@ -348,7 +348,8 @@ def _passed(
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
-    return result, {edge: left.edges.get(new, new) for edge, new in changed.items()}
+    gone: dict[Edge, Edge | None] = {edge: None for edge, _ in around.changes.replaced}
+    return result, {edge: left.edges.get(new, new) for edge, new in changed.items()} | gone
 
 
 def _crossings(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, Crossing]:

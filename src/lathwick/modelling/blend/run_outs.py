@@ -8,38 +8,58 @@ from ...geometry.vector import distance
 from ...topology.brep import Coedge, Vertex
 from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
+from .passed_edges import beyond, first_passed, is_plain
 from .strips import TooLargeError, line_between
+
+MOST_PASSED = 6
+"""Over so many edges at most a strip's end passes beside those of the vertex."""
 
 ACROSS = 1e-6
 """A point lies on a strip if it is off its sides by less, as a share of the way across."""
 
 
 def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
-    """Let the strip end on the faces between its two neighbours.
+    """Let the strip end on the faces between its two neighbours; where an edge between these is too short for
+    that, also on those beyond it.
 
     fan : from the face that arrives by the edge to the one that leaves by it.
     """
+    for _ in range(MOST_PASSED):
+        passed = _run_out(around, vertex, fan)
+        if passed is None:
+            return
+        fan = beyond(around, fan, passed)
+    raise TooLargeError("the new face does not end on its neighbours", fan[0].face)
+
+
+def _run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> int | None:
+    """As `run_out`; nothing is done if an edge between two of the faces is too short: the number of the first
+    of these."""
     first, last, ends = fan[0], fan[-1], fan[1:-1]
     end = first.entry
     strip = around.strips[end[0]]
     smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
     if not ends:
         raise UnknownCornerError(around, vertex, fan)
+    plain = is_plain(fan)
     outer = [ends[0].face.surface, ends[-1].face.surface]
-    if len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
+    if plain and len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
         _close_gap(around, vertex, fan)
-        return
-    for k in (0, 1) if len(ends) > 1 else ():
+        return None
+    for k in (0, 1) if plain and len(ends) > 1 else ():
         if _runs_beside(around, end, fan, k, smooth[k]):
             _step_out(around, vertex, fan, k)
-            return
+            return None
     try:
         spots = _spots(around, fan, smooth)
     except TooLargeError:
-        if len(ends) < 3 or any(smooth):
+        if not plain or len(ends) < 3 or any(smooth):
             raise
         _close_gap(around, vertex, fan)
-        return
+        return None
+    passed = first_passed(around, fan, [spot[0] for spot in spots], smooth)
+    if passed is not None:
+        return passed
     around.set_contact(end, first.face, spots[0][0])
     around.set_contact(end, last.face, spots[-1][0])
     around.changes.moved[first.exit] = spots[0][0]
@@ -55,6 +75,7 @@ def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     if any(smooth):  # the strip may pass the vertex, under the edge that it would end at
         around.changes.turning.update(wedge.exit[0] for wedge in ends)
         around.changes.turning.update((first.exit[0],))
+    return None
 
 
 def _spots(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> list[Spot]:
