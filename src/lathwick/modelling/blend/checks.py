@@ -65,7 +65,7 @@ def _refuse_bad_polygon(face: Face) -> None:
         for loop in face.loops
         for ring in _simple_rings(loop)
     ]
-    if min(map(len, rings)) < CORNERS:  # there and back
+    if not rings or min(map(len, rings)) < CORNERS:  # there and back
         raise TooLargeError("the edges of a face would cross", face)
     shapes = [shapely.Polygon(ring) for ring in rings]
     outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
@@ -89,7 +89,7 @@ def _simple_rings(loop: Loop) -> list[list[Coedge]]:
             if len(ring) != 2 or ring[0].edge is not ring[1].edge:
                 rings.append(ring)
             del path[first:]
-    return rings
+    return [*rings, path] if path else rings
 
 
 def _area(ring: FloatArray) -> float:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Coedge, Vertex
 from .fans import Surroundings, Wedge, fan_after
@@ -12,7 +10,7 @@ from .strips import TooLargeError
 
 def is_plain(fan: list[Wedge]) -> bool:
     """Whether all faces of a fan meet in one vertex: none of their edges has been passed over."""
-    return all(one.leaves.start is two.arrives.end for one, two in pairwise(fan))
+    return all(wedge.arrives.end is wedge.leaves.start for wedge in fan)
 
 
 def first_passed(
@@ -25,11 +23,7 @@ def first_passed(
     """
     for k in range(int(smooth[0]), len(ends) - int(smooth[1])):
         border = fan[k].leaves
-        if (
-            border.edge.start is not None
-            and _left(border, ends[k]) < -RESOLUTION
-            and _is_free(around, fan, k)
-        ):
+        if border.edge.start is not None and _left(border, ends[k]) < -RESOLUTION and is_free(around, fan, k):
             return k
     return None
 
@@ -45,9 +39,9 @@ def _left(border: Coedge, vertex: Vertex) -> float:
     return edge.curve.length(a, b) if a <= b else -edge.curve.length(b, a)
 
 
-def _is_free(around: Surroundings, fan: list[Wedge], k: int) -> bool:
-    """Whether nothing else happens where an edge of a fan ends: no strip ends there, and no other has passed
-    over it."""
+def is_free(around: Surroundings, fan: list[Wedge], k: int) -> bool:
+    """Whether nothing else happens where an edge between two faces of a fan ends: no strip ends there, and no
+    other has passed over it."""
     border = fan[k].leaves
     others = [wedge.leaves.edge for wedge in fan_after(around.uses, fan[k].face, border)[:-1]]
     taken = {*around.strips, *(wedge.leaves.edge for wedge in fan)}

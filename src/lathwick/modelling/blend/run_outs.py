@@ -8,7 +8,7 @@ from ...geometry.vector import distance
 from ...topology.brep import Coedge, Vertex
 from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
-from .passed_edges import beyond, first_passed, is_plain
+from .passed_edges import beyond, first_passed, is_free, is_plain
 from .strips import TooLargeError, line_between
 
 MOST_PASSED = 6
@@ -53,7 +53,9 @@ def _run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> int | No
     try:
         spots = _spots(around, fan, smooth)
     except TooLargeError:
-        if not plain or len(ends) < 3 or any(smooth):
+        if not plain:
+            return _not_met(around, fan, smooth)
+        if len(ends) < 3 or any(smooth):
             raise
         _close_gap(around, vertex, fan)
         return None
@@ -76,6 +78,19 @@ def _run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> int | No
         around.changes.turning.update(wedge.exit[0] for wedge in ends)
         around.changes.turning.update((first.exit[0],))
     return None
+
+
+def _not_met(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> int:
+    """The number of the edge behind which the first or the last face lies, beyond edges that have been passed
+    over, that a contact does not meet: that edge is passed over too. Raises TooLargeError if it cannot be."""
+    for k, wedge, across in ((0, fan[0], fan[1]), (len(fan) - 2, fan[-1], fan[-2])):
+        try:
+            around.ending(fan[0].entry, wedge.face, across.face)
+        except TooLargeError:
+            if smooth[int(k > 0)] or not is_free(around, fan, k):
+                raise
+            return k
+    raise TooLargeError("the new face does not end on its neighbours", fan[0].face)
 
 
 def _spots(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> list[Spot]:
