@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from pathlib import Path
 
 import numpy as np
@@ -53,7 +54,7 @@ def _group(rng: np.random.Generator, body: lw.Body) -> list:
 
 
 def verdict(seed: int, folder: Path) -> str:
-    """ "right", "refused with a radius that works", "refused", or what is wrong with one union.
+    """ "right", "refused with a radius that works" or two, "refused", or what is wrong with one union.
 
     What a round changes lies beside the chosen edges and those that continue them; both outside checkers
     read its files; and the largest radius that a refusal names works.
@@ -62,14 +63,25 @@ def verdict(seed: int, folder: Path) -> str:
     try:
         made = lw.fillet(body, edges, radius, step="f")
     except lw.ModellingError as error:
-        if "largest that works is" not in error.message:
+        named = named_radii(error.message)
+        groups = (
+            [edges] if len(named) == 1 else [[e for e in edges if e.is_convex is k] for k in (True, False)]
+        )
+        if not named:
             return f"refused: {error.message}"
         try:
-            lw.fillet(body, edges, float(error.message.rsplit(" ", 1)[1]))
+            lw.fillet(body, groups, named)
         except lw.ModellingError as again:
             return f"WRONG limit: {error.message}; {again.message}"
-        return "refused with a radius that works"
+        return "refused with a radius that works" if len(named) == 1 else "refused with two radii that work"
     return _stray(body, made, edges, radius, seed) or unsound(made, folder) or "right"
+
+
+def named_radii(message: str) -> list[float]:
+    """The radius that a refusal says works; or two, for the convex and the concave edges."""
+    one = re.search(r"the largest that works is (\S+)$", message)
+    found = one or re.search(r"radius (\S+) at the convex .* and (\S+) at the concave ones works$", message)
+    return [float(number) for number in found.groups()] if found else []
 
 
 def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) -> str:

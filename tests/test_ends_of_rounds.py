@@ -10,7 +10,7 @@ import pytest
 import lathwick as lw
 
 from .conftest import sound
-from .rounded_unions import random_union
+from .rounded_unions import named_radii, random_union
 
 
 def disc_beside_block() -> lw.Body:
@@ -99,3 +99,14 @@ def test_rim_on_which_a_corner_stands():
     upright = [e for e in body.edges("post") if e.is_convex and e.distance_to((20, 7, 0)) < 1e-9]
     made = lw.fillet(body, upright, 1.0)
     assert body.volume - made.volume == pytest.approx(10.0 * (1.0 - math.pi / 4.0), abs=1e-9)
+
+
+def test_two_radii_where_no_one_radius_fits(tmp_path, outside_check):
+    """A ball that rolls steeply round a round of its own radius would fold back; one of unlike radius not."""
+    body, edges, radius = random_union(6)
+    with pytest.raises(lw.ModellingError, match=r"no one size fits, but radius .* works$") as caught:
+        lw.fillet(body, edges, radius)
+    radii = named_radii(str(caught.value))
+    assert len(radii) == 2 and 0.0 < min(radii) < max(radii) <= radius
+    groups = [[e for e in edges if e.is_convex is convex] for convex in (True, False)]
+    sound(lw.fillet(body, groups, radii), tmp_path, outside_check)

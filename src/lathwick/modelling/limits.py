@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from ..errors import ModellingError
 
 TRIES = 24
-SMALL = (0.05, 0.002, 1e-4)
+SMALL = (0.05, 1e-3)
 """Shares of a size, of which one works if any at all does."""
 
 NOT_SO_SMALL = SMALL[:1]

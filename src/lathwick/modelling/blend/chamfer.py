@@ -12,9 +12,10 @@ from ...geometry.placement import FloatArray
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
+from .attempts import blended
 from .bevels import ruled_strip
 from .fillet import Edges, checked_size, chosen_edges
-from .passes import Blend, blended
+from .passes import Blend
 from .prisms import prism_bevel
 from .strips import Strip, bevel_strip, turn_at
 

@@ -10,8 +10,9 @@ from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyEdge
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
+from .attempts import blended
 from .canals import canal_strip
-from .passes import Blend, blended
+from .passes import Blend
 from .prisms import prism_round
 from .selecting import EdgeGraph
 from .strips import Strip, round_strip

@@ -26,6 +26,8 @@ EXACT = 1e-3 * RESOLUTION
 FITTED = 1e-9
 """A fitted curve lies so near to both surfaces, as a share of its length."""
 
+SETTLED = 3e-14
+
 NEAR_STEPS = tuple(np.linspace(0.0, REACH, STEPS + 1)[1:].tolist())
 FAR_STEPS = tuple(np.geomspace(REACH, FAR, STEPS + 1)[1:].tolist())
 
@@ -199,7 +201,10 @@ def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Co
             points[k] = found
         made = make_interp_spline(lengths, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if off_both(curve, lengths, strip.surface, other) <= max(FITTED * size, EXACT):
+        worst = off_both(curve, lengths, strip.surface, other)
+        if not worst <= size:
+            break
+        if worst <= max(FITTED * size, EXACT):
             middle = curve.point(0.5 * size)
             share = share_of(strip, middle, strip.parameter(middle, 0.5 * (t0 + t1)))
             kept = low <= share <= high
@@ -298,5 +303,7 @@ def on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> 
             [one.normals(points), two.normals(points), np.broadcast_to(way, points.shape)], axis=1
         )
         gaps = np.stack([one.distance(points), two.distance(points), np.zeros(len(points))], axis=1)
+        if np.abs(gaps).max() <= SETTLED * (1.0 + np.abs(points).max()):
+            break
         points = points - np.einsum("nij,nj->ni", np.linalg.pinv(rows), gaps)
     return points

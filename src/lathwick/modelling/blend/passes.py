@@ -1,9 +1,9 @@
-"""One pass after the other, until all edges have their strips; and the largest size that works."""
+"""One pass after the other, until all edges have their strips; and in which other ways they can get them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import TypeVar
 
@@ -13,18 +13,16 @@ from ...topology.brep import Edge, Face, Vertex
 from ...topology.collapse import collapsed
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
-from ..limits import DIGITS, NOT_SO_SMALL, SMALL, largest_that_works
 from .apart import apart_at_corners
 from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
-from .culprits import why_none_works
 from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .narrow_rounds import past_narrow_rounds
 from .rewriting import Rewriter
-from .selecting import Changing, EdgeGraph, first_pass, has_mixed_corner, with_chains
-from .strips import BlendError, ChangingMaker, Maker, Strip, TooLargeError, sides_of
+from .selecting import Changing, EdgeGraph, first_pass, with_chains
+from .strips import BlendError, ChangingMaker, Maker, Strip, sides_of
 
 T = TypeVar("T")
 
@@ -50,131 +48,30 @@ class Blend:
     rolls: bool = True
 
 
-def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
-    """The body with strips in place of edges.
-
-    Where convex and concave edges meet the odd one goes first, or, if that fails, last. Raises ModellingError
-    that names the face in the way, and the largest size that works, if any does.
-    """
-    strips = _Remembering(blend.make)
-    asked = sorted(set(sizes.values()))
-    most = asked[0] if len(asked) == 1 else 1.0
-    together: list[Attempt] = [
-        _passes_or_past_rounds,
-        *(_MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (_on_to_tips,)),
-    ]
-    first: ModellingError | None = None
-    apart: list[Attempt] = [_attempt_apart]  # by booleans of canals, which take long where those are thin
-    for ways in (together, [_one_by_one], apart):
-        builds = [partial(_build, way, body, sizes, (blend, strips), most) for way in ways]
-        for build in builds:
-            try:
-                return build(most)
-            except ModellingError as error:
-                first = first or error
-        largest = largest_that_works(builds, most, NOT_SO_SMALL if ways == apart else SMALL)
-        if largest is not None and first is not None:
-            raise ModellingError(_limit(first, asked, blend, largest)) from None
-    assert first is not None
-    rules = partial(_at_any_size, together, body, (blend, strips), most)
-    why = why_none_works(body, sizes, partial(rules, SMALL), partial(rules, SMALL[1:2]))
-    raise ModellingError(f"{first.message}; {why}" if why else first.message) from None
-
-
-def _at_any_size(
-    ways: Sequence[Attempt],
-    body: Body,
-    how: tuple[Blend, _Remembering],
-    most: float,
-    shares: Sequence[float],
-    sizes: Mapping[Edge, float],
-) -> Body:
-    """By one of the ways, with one of some shares of the sizes. Raises ModellingError if there is none."""
-    last: ModellingError | None = None
-    for share in shares:
-        for way in ways:
-            try:
-                return _build(way, body, sizes, how, most, share * most)
-            except ModellingError as error:
-                last = error
-    assert last is not None
-    raise last
-
-
-class _Remembering:
-    """Makes strips; for one scale of the sizes it knows those made before, for other ways to begin."""
-
-    def __init__(self, make: Maker) -> None:
-        self._make = make
-        self._scale = 0.0
-        self._known: dict[tuple[Edge, Face, Face, float], Strip | ModellingError | None] = {}
-
-    def at(self, scale: float) -> Maker:
-        if scale != self._scale:
-            self._scale = scale
-            self._known = {}
-        return self._made
-
-    def _made(self, edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
-        key = (edge, *faces, size)
-        if key not in self._known:
-            try:
-                self._known[key] = self._make(edge, faces, size)
-            except ModellingError as error:
-                self._known[key] = error
-        found = self._known[key]
-        if isinstance(found, ModellingError):
-            raise found.with_traceback(None)
-        return found
-
-
-def _build(
-    attempt: Attempt,
-    body: Body,
-    sizes: Mapping[Edge, float],
-    how: tuple[Blend, _Remembering],
-    most: float,
-    value: float,
-) -> Body:
-    """An attempt with all sizes times value / most."""
-    blend, strips = how
-    scaled = {edge: value * (size / most) for edge, size in sizes.items()}
-    return attempt(body, scaled, replace(blend, make=strips.at(value)))
-
-
-def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: float) -> str:
-    face = error.face if isinstance(error, TooLargeError) else None
-    where = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
-    start = f"{blend.size} {asked[-1]:g} is too large{where}: {error.message}; "
-    if len(asked) == 1:
-        return start + f"the largest that works is {largest:.{DIGITS}g}"
-    return start + f"all of them times {largest:.{DIGITS}g} works"
-
-
-def _passes_or_past_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def passes_or_past_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """All passes; if they fail, strips that pass over the rounds in which they find no room."""
     try:
-        return _all_passes(body, sizes, blend)
+        return all_passes(body, sizes, blend)
     except ModellingError as error:
         try:
             return past_narrow_rounds(
-                body, sizes, blend.make, lambda sharp, left: _all_passes(sharp, left, blend)
+                body, sizes, blend.make, lambda sharp, left: all_passes(sharp, left, blend)
             )
         except ModellingError:
             raise error from None
 
 
-def _attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """Groups of edges by themselves, parted at corners that cannot be closed."""
     return apart_at_corners(
         body,
         sizes,
-        lambda some: _all_passes(body, some, blend, in_turn=False),
-        lambda some: _all_passes(body, some, blend),
+        lambda some: all_passes(body, some, blend, in_turn=False),
+        lambda some: all_passes(body, some, blend),
     )
 
 
-def _all_passes(
+def all_passes(
     body: Body,
     sizes: Mapping[Edge, float],
     blend: Blend,
@@ -224,7 +121,7 @@ def _graph(body: Body, sizes: Mapping[Edge, float], blend: Blend, to_tips: bool)
     return EdgeGraph(body, to_tip=can_follow)
 
 
-def _one_by_one(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def one_by_one(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """One chain after the other; one that cannot be blended yet comes to the end of the row."""
     left: Mapping[Edge, float] = sizes
     if len(left) > MOST_CHAINS:
@@ -261,19 +158,19 @@ def _first_chain(
     raise last
 
 
-def _on_to_tips(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def on_to_tips(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """Chains that go on along edges that come to be smooth. Raises ModellingError if there are none."""
     short, long = EdgeGraph(body), _graph(body, sizes, blend, True)
     if all(short.chain(edge) == long.chain(edge) for edge in sizes):
         raise ModellingError("no chain goes on along an edge that comes to be smooth")
-    return _all_passes(body, sizes, blend, to_tips=True)
+    return all_passes(body, sizes, blend, to_tips=True)
 
 
-_MIXED_WAYS: tuple[Attempt, ...] = (
-    partial(_all_passes, to_tips=True, turning=True),
-    partial(_all_passes, odd_first=False),
-    partial(_all_passes, odd_first=False, to_tips=True),
-    partial(_all_passes, to_tips=True),
+MIXED_WAYS: tuple[Attempt, ...] = (
+    partial(all_passes, to_tips=True, turning=True),
+    partial(all_passes, odd_first=False),
+    partial(all_passes, odd_first=False, to_tips=True),
+    partial(all_passes, to_tips=True),
 )
 """Where convex and concave edges meet: the odd one last; its chain going on to where the strips of the others
 meet smoothly."""
