@@ -42,7 +42,7 @@ def fillet(
     `step/corner` where rounds meet in a ball.
 
     Raises ModellingError for edges of another body, and for a radius that does not fit: it names the face
-    in the way and the largest radius that works.
+    in the way and the largest radius that works, or two that work for the convex and the concave edges.
 
     Source: Vida, Martin & Varady, "A survey of blending methods that use parametric surfaces",
     Computer-Aided Design 26 (1994).
