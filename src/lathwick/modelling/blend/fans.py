@@ -13,7 +13,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm, scaled
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
-from .joining import FAR, Spot, closest, hit_near, share_of
+from .joining import FAR, REACH, Spot, closest, hit_near, share_of
 from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, tips_of, turn_at
 
 CONTINUES = 1e-4
@@ -171,6 +171,13 @@ class Surroundings:
         strip, t = self.strip(end)
         contact = strip.contact(face)
         found = hit_near(contact, t, end_face.surface, strip.size, end_face, reach=reach)
+        return Vertex(contact.point(found)), share_at(strip, face), found
+
+    def ending_before(self, end: EdgeEnd, face: Face, end_face: Face) -> Spot:
+        """As `ending`, on a face with a cusp, where the contact ends before the edge does."""
+        strip, t = self.strip(end)
+        contact, reach = strip.contact(face), max(strip.size, end[0].length / REACH)
+        found = hit_near(contact, t, end_face.surface, reach, end_face, (-1.0,) if end[1] else (1.0,))
         return Vertex(contact.point(found)), share_at(strip, face), found
 
     def crossing(self, end: EdgeEnd, border: Coedge) -> Spot:

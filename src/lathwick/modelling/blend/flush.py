@@ -8,7 +8,7 @@ from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot
 from ...topology.brep import Vertex
 from .fans import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, reversed_path, share_at
-from .joining import REACH, Spot, hit_near, strip_curve
+from .joining import strip_curve
 from .mitres import continue_each_other
 from .strips import TooLargeError
 
@@ -39,7 +39,7 @@ def part_at_touch(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> Non
     paths, spots = [], []
     for end, wedge, t in ((a, far[0], ta), (b, far[2], tb)):
         strip = around.strips[end[0]]
-        spots.append(_at_border(around, end, wedge, far[1]))
+        spots.append(around.ending_before(end, wedge.face, far[1].face))
         last = (tip, share_at(strip, along.face), t)
         paths.append(strip_curve(strip, far[1].face.surface, (spots[-1], last), far[1].face))
         around.set_contact(end, wedge.face, spots[-1][0])
@@ -66,11 +66,3 @@ def _tip(around: Surroundings, end: EdgeEnd, along: Wedge, touching: Wedge) -> t
     if abs(surface.gap(point)) > RESOLUTION:
         raise TooLargeError("two new faces do not meet", touching.face)
     return Vertex(point), t
-
-
-def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, touching: Wedge) -> Spot:
-    """Where the contact on a face that ends in a cusp comes to the face that touches, before the vertex."""
-    strip, t = around.strip(end)
-    contact, reach = strip.contact(wedge.face), max(strip.size, end[0].length / REACH)
-    found = hit_near(contact, t, touching.face.surface, reach, touching.face, (-1.0,) if end[1] else (1.0,))
-    return Vertex(contact.point(found)), share_at(strip, wedge.face), found

@@ -199,12 +199,9 @@ def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, k: int) -> Spot
 
 def _under_edge(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int) -> Spot:
     """Where the contact on the first (k = 0) or last face ends, if the other has a smooth border: there the
-    face has a cusp, and the contact ends before the vertex."""
-    strip, t = around.strip(end)
+    face has a cusp."""
     face, end_face = (fan[0].face, fan[1].face) if k == 0 else (fan[-1].face, fan[-2].face)
-    contact, reach = strip.contact(face), max(strip.size, end[0].length / REACH)
-    found = hit_near(contact, t, end_face.surface, reach, end_face, (-1.0,) if end[1] else (1.0,))
-    return Vertex(contact.point(found)), share_at(strip, face), found
+    return around.ending_before(end, face, end_face)
 
 
 def _runs_beside(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int, smooth: bool) -> bool:
