@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 
 import lathwick as lw
@@ -63,3 +64,18 @@ def test_more_than_half_of_the_wall_is_refused_with_half_of_it():
     body = tray(0, 2.0)
     with pytest.raises(lw.ModellingError, match=r"the largest that works is 1$"):
         lw.fillet(body, body.edges("b/top"), 1.2, step="f")
+
+
+@pytest.mark.parametrize("blend", [lw.fillet, lw.chamfer])
+def test_fin_whose_end_is_taken_whole_above_its_base(blend, tmp_path, outside_check):
+    """Only a part of the face that fin and base have in common goes: its two borders become one edge."""
+    base = lw.box(30, 40, 5, on=lw.Plane((0, 0, 0), (0, 0, 1), (1, 0, 0)), step="base")
+    fin = lw.box(3, 40, 20, on=lw.Plane((12, 0, 0), (0, 0, 1), (1, 0, 0)), step="fin")
+    body = lw.union(base, fin)
+    upright = [e for e in body.edges().parallel(lw.Z) if e.midpoint[2] > 6.0]
+    assert len(upright) == 4
+    made = blend(body, upright, 1.5)
+    corner = 1.5**2 * (1.0 - math.pi / 4.0 if blend is lw.fillet else 0.5)
+    assert body.volume - made.volume == pytest.approx(4.0 * 15.0 * corner, abs=1e-9)
+    assert made.bounds == pytest.approx(np.array(body.bounds), abs=1e-9)
+    sound(made, tmp_path, outside_check)

@@ -281,18 +281,11 @@ def test_two_radii_on_one_chain_are_refused():
         lw.fillet(plate, [rim[:1], rim[2:3]], [1, 0.5])
 
 
-CANNOT_BE_CLOSED = {6}
-"""Random unions with a corner that no radius closes yet."""
-
-
 @pytest.mark.parametrize("seed", [0, 1, 4, 5, 6, 455])
 def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_path):
-    """What changes lies beside the chosen edges; files are sound; the largest radius that is named works."""
+    """What changes lies beside the chosen edges; files are sound; the radius, or two, that is named works."""
     found = verdict(seed, tmp_path)
-    if seed in CANNOT_BE_CLOSED:
-        assert found.startswith("refused:")
-    else:
-        assert found in ("right", "refused with a radius that works")
+    assert found in ("right", "refused with a radius that works", "refused with two radii that work")
 
 
 @pytest.mark.parametrize("make", PARTS, ids=lambda make: make.__name__)

@@ -34,7 +34,7 @@ def collapsed(lumps: Sequence[Lump], least: float = RESOLUTION) -> Collapsed:
     faces = [f for lump in lumps for shell in lump.shells for f in shell.faces]
     edges = dict.fromkeys(c.edge for face in faces for c in face.coedges())
     short = {edge for edge in edges if edge.length <= least}
-    if not short and not any(_has_no_width(_halves(face, set(), {}), least) for face in faces):
+    if not short and not any(_narrow_parts(_halves(face, set(), {}), least) for face in faces):
         return Collapsed(tuple(lumps), {face: face for face in faces}, {edge: edge for edge in edges})
     return _Collapser(faces, short, least).run(lumps)
 
@@ -52,17 +52,16 @@ class _Collapser:
     def run(self, lumps: Sequence[Lump]) -> Collapsed:
         gone: set[Face] = set()
         while True:
-            flat = [
-                face
-                for face in self._faces
-                if face not in gone and _has_no_width(_halves(face, self._short, self._same), self._least)
-            ]
+            flat = False
+            for face in self._faces:
+                rings = [] if face in gone else _halves(face, self._short, self._same)
+                if _has_no_width(rings, self._least):
+                    gone.add(face)
+                for pair in _narrow_parts(rings, self._least):
+                    self._join(pair)
+                    flat = True
             if not flat:
                 break
-            for face in flat:
-                for pair in _pairs(_halves(face, self._short, self._same), self._least) or ():
-                    self._join(pair)
-                gone.add(face)
         made = {face: None if face in gone else self._remade(face) for face in self._faces}
         return Collapsed(
             tuple(
@@ -154,13 +153,43 @@ def _halves(face: Face, short: set[Edge], same: dict[Edge, Half]) -> list[list[H
                 way = way is same_way
             if edge not in short:
                 ring.append((edge, way))
-        rings.append(ring)
+        rings.append(_without_returns(ring) if same else ring)
     return rings
+
+
+def _without_returns(ring: list[Half]) -> list[Half]:
+    """A ring that does not go along an edge and back at once."""
+    left: list[Half] = []
+    for edge, way in ring:
+        if left and left[-1] == (edge, not way):
+            left.pop()
+        else:
+            left.append((edge, way))
+    while len(left) > 1 and left[0] == (left[-1][0], not left[-1][1]):
+        left = left[1:-1]
+    return left
 
 
 def _has_no_width(rings: list[list[Half]], least: float) -> bool:
     """Whether a face has nothing left, or only pairs of edges on each other, run along both ways."""
     return bool(rings) and _pairs(rings, least) is not None
+
+
+def _narrow_parts(rings: list[list[Half]], least: float) -> list[tuple[Half, Half]]:
+    """The edges on each other that bound a face without width; else those along which a ring goes there and
+    back at once."""
+    if not rings:
+        return []
+    whole = _pairs(rings, least)
+    if whole is not None:
+        return whole
+    found: dict[Edge, tuple[Half, Half]] = {}
+    for ring in rings:
+        for one, two in zip(ring, [*ring[1:], *ring[:1]], strict=True):
+            met = one[0] in found or two[0] in found
+            if one[0] is not two[0] and not met and _back_on(one, two, least):
+                found |= dict.fromkeys((one[0], two[0]), (one, two))
+    return list(dict.fromkeys(found.values()))
 
 
 def _pairs(rings: list[list[Half]], least: float) -> list[tuple[Half, Half]] | None:

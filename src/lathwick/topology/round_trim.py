@@ -44,6 +44,7 @@ class RoundLoops:
         self._centers = np.array([c.frame.origin for c in circles])
         self._normals = np.array([c.frame.normal for c in circles])
         self._radii = np.array([c.radius for c in circles])
+        self._starts = np.array([c.point(0.0) for c in circles])
         self._is_flat = face.surface.kind == "plane"
         self._signs = np.array([self._sign(face, c, k) for c, k in zip(coedges, circles, strict=True)])
 
@@ -64,3 +65,13 @@ class RoundLoops:
         inward = self._radii - across
         side = self._signs * (inward if self._is_flat else height)
         return np.hypot(inward, height).min(axis=1), side.min(axis=1)
+
+    def stray(self) -> int | None:
+        """The number of a circle that lies on the wrong side of another; None if there is none."""
+        off = self._starts[:, None] - self._centers[None]
+        height = (off * self._normals[None]).sum(axis=2)
+        inward = self._radii - np.sqrt(np.maximum((off * off).sum(axis=2) - height * height, 0.0))
+        side = self._signs * (inward if self._is_flat else height)
+        np.fill_diagonal(side, 0.0)
+        wrong = np.flatnonzero(side.min(axis=1) < 0.0)
+        return int(wrong[0]) if len(wrong) else None

@@ -117,6 +117,9 @@ class TrimmedRegion:
         """A loop that lies outside of what the others leave of the surface, as where one has moved past
         another without touching it any more."""
         loops = self._face.loops
+        if self._circles is not None:
+            stray = self._circles.stray()
+            return None if stray is None else loops[stray]
         loop_of = np.repeat(np.arange(len(loops)), [len(loop.coedges) for loop in loops])
         todo = list(range(len(loops))) if len(loops) > 1 else []
         for level in range(LEVELS):

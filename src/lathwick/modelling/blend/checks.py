@@ -20,7 +20,7 @@ from ...topology.brep import Coedge, Edge, Face, Loop, Lump
 from ...topology.trim import INSIDE, region_of
 from .strips import Strip, TooLargeError
 
-PER_EDGE = 65
+PER_EDGE, FINE = 65, 513
 NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
 
@@ -45,16 +45,16 @@ def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
             raise TooLargeError("an edge has hardly any length left", face)
 
 
-def refuse_crossing_loops(faces: Iterable[Face]) -> None:
+def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] = ()) -> None:
     """Raise TooLargeError for a face whose edges cross or touch but at common ends, or whose loops have gone
-    past each other."""
+    past each other, as those of the strips of closed edges never do."""
     for face in faces:
         if face.surface.kind == "plane":
             _refuse_bad_polygon(face)
             continue
-        _refuse_meeting_edges(face)
-        if region_of(face).stray_loop() is not None:
+        if face not in closed_strips and region_of(face).stray_loop() is not None:
             raise TooLargeError("the edges of a face would pass each other", face)
+        _refuse_meeting_edges(face)
 
 
 def _refuse_bad_polygon(face: Face) -> None:
@@ -98,7 +98,7 @@ def _area(ring: FloatArray) -> float:
 
 
 def _points(edge: Edge) -> FloatArray:
-    count = 2 if edge.curve.kind == "line" else PER_EDGE
+    count = {"line": 2, "circle": PER_EDGE}.get(edge.curve.kind, FINE)
     return edge.curve.points(np.linspace(edge.t0, edge.t1, count))
 
 

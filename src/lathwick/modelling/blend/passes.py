@@ -241,7 +241,8 @@ def _passed(
     old = [left.faces[face] for face in rewriter.new_faces.values()]
     changed_faces = [*(face for face in old if face is not None), *(face for face, _ in new)]
     refuse_short_edges(changed_faces, body.faces_of_edge)
-    refuse_crossing_loops(changed_faces)
+    rings = {face for face, strip in new if strip is not None and strip.edge.is_closed}
+    refuse_crossing_loops(changed_faces, rings)
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
