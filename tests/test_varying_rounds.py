@@ -171,5 +171,22 @@ def test_radii_that_cannot_vary():
     box = lw.box(40, 30, 20)
     with pytest.raises(lw.ModellingError, match="two for its ends, got 3"):
         lw.fillet(box, box.edges()[0], (1, 2, 3))
-    with pytest.raises(lw.ModellingError, match=r"radius 50 is too large.*largest that works is 20$"):
-        lw.fillet(box, box.edges().parallel(lw.X)[0], (2, 50))
+    with pytest.raises(lw.ModellingError, match=r"radius 50 is too large.*largest that works is 40$"):
+        lw.fillet(box, box.edges().parallel(lw.X)[0], (25, 50))
+
+
+@pytest.mark.parametrize("radii", [(2.0, 25.0), (50.0, 2.0), (2.0, 200.0)])
+def test_radius_that_grows_beyond_the_faces(radii):
+    """The cone goes on to the next sides of the box; point by point."""
+    box = lw.box(40, 30, 20)
+    edge = next(e for e in box.edges() if e.distance_to((20, 0, 0)) < 1e-9)
+    made = lw.fillet(box, edge, radii)
+    first, last = radii if edge.start[0] < 1.0 else radii[::-1]
+    slope = (last - first) / 40.0
+    points = np.random.default_rng(3).random((20000, 3)) * (40.0, 30.0, 20.0)
+    off = points + np.array([first / slope, 0.0, 0.0])  # from the tip of the cone
+    axis = np.array([1.0, slope, slope]) * math.copysign(1.0, slope)
+    cosines = off @ axis / np.linalg.norm(axis) / np.linalg.norm(off, axis=1)
+    beside = np.arccos(np.clip(cosines, -1.0, 1.0)) > math.asin(abs(slope) / np.linalg.norm(axis))
+    taken = beside & (off[:, 1] + off[:, 2] < abs(slope * off[:, 0]))
+    assert (made.contains(points) == ~taken).all()

@@ -15,6 +15,8 @@ from .passes import (
     MIXED_WAYS,
     Attempt,
     Blend,
+    Passed,
+    PassKey,
     attempt_apart,
     on_to_tips,
     one_by_one,
@@ -106,18 +108,21 @@ def _at_any_size(
 
 
 class _Remembering:
-    """Makes strips; for one scale of the sizes it knows those made before, for other ways to begin."""
+    """Makes strips; for one scale of the sizes it knows those and the passes made before, for other ways to
+    begin."""
 
     def __init__(self, make: Maker) -> None:
         self._make = make
         self._scale = 0.0
         self._known: dict[tuple[Edge, Face, Face, float], Strip | ModellingError | None] = {}
+        self._passes: dict[PassKey, Passed | ModellingError] = {}
 
-    def at(self, scale: float) -> Maker:
+    def at(self, scale: float, blend: Blend) -> Blend:
+        """The blend with what is known for a scale."""
         if scale != self._scale:
             self._scale = scale
-            self._known = {}
-        return self._made
+            self._known, self._passes = {}, {}
+        return replace(blend, make=self._made, known=self._passes)
 
     def _made(self, edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
         key = (edge, *faces, size)
@@ -143,7 +148,7 @@ def _build(
     """An attempt with all sizes times value / most."""
     blend, strips = how
     scaled = {edge: value * (size / most) for edge, size in sizes.items()}
-    return attempt(body, scaled, replace(blend, make=strips.at(value)))
+    return attempt(body, scaled, strips.at(value, blend))
 
 
 def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: float) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from typing import TypeVar
 
@@ -26,6 +26,11 @@ from .strips import BlendError, ChangingMaker, Maker, Strip, sides_of
 
 T = TypeVar("T")
 
+Passed = tuple[Body, dict[Edge, Edge | None]]
+"""What a pass leaves, and what has become of the edges."""
+
+PassKey = tuple[Body, frozenset[tuple[Edge, float]], frozenset[tuple[Edge, tuple[float, float]]]]
+
 Attempt = Callable[[Body, Mapping[Edge, float], "Blend"], Body]
 
 MOST_PASSES = 24
@@ -37,7 +42,7 @@ MOST_CHAINS = 40
 class Blend:
     """What is done to edges: how strips are made, what the verb and its size are called, and the names of
     the new faces. make_changing : strips along which the size changes, if there are such. rolls : whether it
-    is done by a ball."""
+    is done by a ball. known : passes made before, or why they cannot be: several ways begin alike."""
 
     make: Maker
     verb: str
@@ -46,6 +51,7 @@ class Blend:
     corner_name: FaceName
     make_changing: ChangingMaker | None = None
     rolls: bool = True
+    known: dict[PassKey, Passed | ModellingError] = field(default_factory=dict)
 
 
 def passes_or_past_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
@@ -204,9 +210,22 @@ def _widest_pass(
         raise
 
 
-def _passed(
-    body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend
-) -> tuple[Body, dict[Edge, Edge | None]]:
+def _passed(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> Passed:
+    """One pass. Raises ModellingError where it cannot be made."""
+    here = {edge: ends for edge, ends in changing.items() if edge in sizes}
+    key = body, frozenset(sizes.items()), frozenset(here.items())
+    if key not in blend.known:
+        try:
+            blend.known[key] = _pass(body, sizes, here, blend)
+        except ModellingError as error:
+            blend.known[key] = error
+    found = blend.known[key]
+    if isinstance(found, ModellingError):
+        raise found.with_traceback(None)
+    return found
+
+
+def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> Passed:
     strips: dict[Edge, Strip] = {}
     crossings = _crossings(body, sizes) if blend.rolls else {}
     for edge, size in sizes.items():
