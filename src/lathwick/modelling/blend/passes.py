@@ -226,23 +226,9 @@ def _passed(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: 
 
 
 def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> Passed:
-    strips: dict[Edge, Strip] = {}
     crossings = _crossings(body, sizes) if blend.rolls else {}
-    for edge, size in sizes.items():
-        if edge in crossings:
-            continue
-        faces = sides_of(body.faces_of_edge[edge])
-        if edge not in changing:
-            strip = blend.make(edge, faces, size)
-        else:
-            strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
-        if strip is None:
-            x, y, z = edge.midpoint()
-            raise ModellingError(
-                f"a {edge.curve.kind} edge between these faces cannot be {blend.verb} yet, "
-                f"at ({x:.6g}, {y:.6g}, {z:.6g})"
-            )
-        strips[edge] = strip
+    plain = {edge: size for edge, size in sizes.items() if edge not in crossings}
+    strips = _strips(body, plain, changing, blend)
     around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,))
     ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
     for found in crossings.values():
@@ -267,6 +253,25 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
     changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
     gone: dict[Edge, Edge | None] = {edge: None for edge, _ in around.changes.replaced}
     return result, {edge: left.edges.get(new, new) for edge, new in changed.items()} | gone
+
+
+def _strips(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> dict[Edge, Strip]:
+    """The strips of edges. Raises ModellingError for an edge of a kind for which there are none."""
+    strips: dict[Edge, Strip] = {}
+    for edge, size in sizes.items():
+        faces = sides_of(body.faces_of_edge[edge])
+        if edge not in changing:
+            strip = blend.make(edge, faces, size)
+        else:
+            strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
+        if strip is None:
+            x, y, z = edge.midpoint()
+            raise ModellingError(
+                f"a {edge.curve.kind} edge between these faces cannot be {blend.verb} yet, "
+                f"at ({x:.6g}, {y:.6g}, {z:.6g})"
+            )
+        strips[edge] = strip
+    return strips
 
 
 def _crossings(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, Crossing]:
