@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...geometry.meetings import SAME, meeting
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
-from ...topology.brep import Coedge, Vertex
+from ...topology.brep import Coedge, Face, Vertex
 from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
 from .passed_edges import beyond, first_passed, is_free, is_plain
@@ -214,8 +214,17 @@ def _runs_beside(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int, s
         else:
             around.ending(end, wedge.face, beyond.face, REACH)
     except TooLargeError:
-        return True
+        return smooth or not _ends_before(around, end, wedge.face, beyond.face)
     return False
+
+
+def _ends_before(around: Surroundings, end: EdgeEnd, face: Face, end_face: Face) -> bool:
+    """Whether the contact on a face that ends in a cusp meets the face at the end farther back."""
+    try:
+        around.ending_before(end, face, end_face)
+    except TooLargeError:
+        return False
+    return True
 
 
 def _step_out(around: Surroundings, vertex: Vertex, fan: list[Wedge], k: int) -> None:
