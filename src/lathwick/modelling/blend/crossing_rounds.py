@@ -80,10 +80,12 @@ def close_crossing(around: Surroundings, found: Crossing) -> None:
     """
     sides = [next(w.face for w in fan if w.face not in (found.across, found.round)) for fan in found.fans]
     ends = [_end_between(fan, side, found.across) for fan, side in zip(found.fans, sides, strict=True)]
-    strip = around.strip(ends[0])[0]
-    d = -strip.size if strip.convex else strip.size
     vertex = found.edge.start
     assert vertex is not None
+    if any(end[0] not in around.strips for end in ends):  # crossed itself
+        raise UnknownCornerError(around, vertex, found.fans[0])
+    strip = around.strips[ends[0][0]]
+    d = -strip.size if strip.convex else strip.size
     center = equidistant([*sides, found.across], d, vertex.point)
     if center is None or sides[0] is sides[1]:
         raise UnknownCornerError(around, vertex, found.fans[0])
