@@ -22,6 +22,7 @@ from .passes import (
     one_by_one,
     passes_or_past_rounds,
 )
+from .remembering import made_once
 from .selecting import EdgeGraph, has_mixed_corner
 from .strips import Maker, Strip, TooLargeError
 
@@ -125,16 +126,7 @@ class _Remembering:
         return replace(blend, make=self._made, known=self._passes)
 
     def _made(self, edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
-        key = (edge, *faces, size)
-        if key not in self._known:
-            try:
-                self._known[key] = self._make(edge, faces, size)
-            except ModellingError as error:
-                self._known[key] = error
-        found = self._known[key]
-        if isinstance(found, ModellingError):
-            raise found.with_traceback(None)
-        return found
+        return made_once(self._known, (edge, *faces, size), partial(self._make, edge, faces, size))
 
 
 def _build(

@@ -16,7 +16,7 @@ from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot
 from ...topology.boxes import outer_box, overlapping
-from ...topology.brep import Coedge, Edge, Face, Loop, Lump
+from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Vertex
 from ...topology.trim import INSIDE, region_of
 from .strips import Strip, TooLargeError
 
@@ -28,6 +28,7 @@ MUCH_LONGER = 8.0
 """Times as long as another, an edge is looked at in part."""
 
 CORNERS = 3
+"""A ring of fewer points bounds nothing."""
 
 SHORTEST = 20.0 * RESOLUTION
 REFINED = 20
@@ -81,14 +82,17 @@ def _simple_rings(loop: Loop) -> list[list[Coedge]]:
     that lie between two of these alone."""
     rings: list[list[Coedge]] = []
     path: list[Coedge] = []
+    begins: dict[Vertex | None, int] = {}
     for coedge in loop.coedges:
+        begins[coedge.start] = len(path)
         path.append(coedge)
-        first = next((k for k, other in enumerate(path) if other.start is coedge.end), None)
-        if first is not None:
-            ring = path[first:]
+        if coedge.end in begins:
+            ring = path[begins[coedge.end] :]
             if len(ring) != 2 or ring[0].edge is not ring[1].edge:
                 rings.append(ring)
-            del path[first:]
+            del path[begins[coedge.end] :]
+            for passed in ring:
+                del begins[passed.start]
     return [*rings, path] if path else rings
 
 

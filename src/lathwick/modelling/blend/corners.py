@@ -38,7 +38,7 @@ def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None
     elif count == 2 and is_saddle(around, turned):
         part_at_saddle(around, vertex, turned)
     elif count == 2 and is_touched(around, turned):
-        part_at_touch(around, vertex, turned)
+        part_at_touch(around, turned)
     elif count == 2 and continue_each_other(around, turned):
         pass_on(around, vertex, turned)
     elif count == 2:

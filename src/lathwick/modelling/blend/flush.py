@@ -23,7 +23,7 @@ def is_touched(around: Surroundings, fan: list[Wedge]) -> bool:
     return sizes == [1, 3] and continue_each_other(around, fan)
 
 
-def part_at_touch(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def part_at_touch(around: Surroundings, fan: list[Wedge]) -> None:
     """Both strips end on the face that touches, which reaches to where it touches the face along them.
 
     Raises TooLargeError where it does not.

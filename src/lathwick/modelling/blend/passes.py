@@ -20,6 +20,7 @@ from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .easing import Plan, eased
 from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .narrow_rounds import past_narrow_rounds
+from .remembering import made_once
 from .rewriting import Rewriter
 from .selecting import Changing, EdgeGraph, first_pass, with_chains
 from .strips import BlendError, ChangingMaker, Maker, Strip, sides_of
@@ -214,15 +215,7 @@ def _passed(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: 
     """One pass. Raises ModellingError where it cannot be made."""
     here = {edge: ends for edge, ends in changing.items() if edge in sizes}
     key = body, frozenset(sizes.items()), frozenset(here.items())
-    if key not in blend.known:
-        try:
-            blend.known[key] = _pass(body, sizes, here, blend)
-        except ModellingError as error:
-            blend.known[key] = error
-    found = blend.known[key]
-    if isinstance(found, ModellingError):
-        raise found.with_traceback(None)
-    return found
+    return made_once(blend.known, key, partial(_pass, body, sizes, here, blend))
 
 
 def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> Passed:

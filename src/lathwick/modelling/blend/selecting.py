@@ -83,13 +83,13 @@ class EdgeGraph:
 
     def _past_touch(self, end: EdgeEnd, fan: list[Wedge]) -> EdgeEnd | None:
         """The edge that continues another along one face, where edges of the other kind touch both."""
-        for wedge in touching_pairs(self, fan):
+        for wedge in touching_wedges(self, fan):
             if end in (wedge.entry, wedge.exit):
                 return wedge.exit if end == wedge.entry else wedge.entry
         return None
 
 
-def touching_pairs(graph: EdgeGraph, fan: list[Wedge]) -> list[Wedge]:
+def touching_wedges(graph: EdgeGraph, fan: list[Wedge]) -> list[Wedge]:
     """Where two convex edges that continue each other touch two concave ones that do: the face along either
     pair. Else none."""
     sides = touching_sides(fan)
@@ -308,7 +308,7 @@ def _order(
     concave = [e for e in mine if graph.turn(e) < 0.0]
     if convex and concave and _is_saddle(graph, fan):
         return (convex, concave) if len(convex) > len(concave) else (concave, convex)
-    if convex and concave and touching_pairs(graph, fan):
+    if convex and concave and touching_wedges(graph, fan):
         return convex, concave
     if convex and concave:
         return _odd_first(graph, [wedge.leaves.edge for wedge in fan], convex, concave)
@@ -329,7 +329,7 @@ def _pairs(graph: EdgeGraph, fan: list[Wedge]) -> list[list[Edge]]:
     edges = [wedge.leaves.edge for wedge in fan]
     if _is_saddle(graph, fan):
         return [edges[0::2], edges[1::2]]
-    return [[side.arrives.edge, side.leaves.edge] for side in touching_pairs(graph, fan)]
+    return [[side.arrives.edge, side.leaves.edge] for side in touching_wedges(graph, fan)]
 
 
 def _odd_first(
