@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 import lathwick as lw
+from lathwick.modelling.blend.selecting import EdgeGraph
 
 from .conftest import unsound
 
@@ -54,7 +55,8 @@ def _group(rng: np.random.Generator, body: lw.Body) -> list:
 
 
 def verdict(seed: int, folder: Path) -> str:
-    """ "right", "refused with a radius that works" or two, "refused", or what is wrong with one union.
+    """ "right", "refused with a radius that works", or two, or one without some edges, "refused", or what is
+    wrong with one union.
 
     What a round changes lies beside the chosen edges and those that continue them; both outside checkers
     read its files; and the largest radius that a refusal names works.
@@ -63,18 +65,25 @@ def verdict(seed: int, folder: Path) -> str:
     try:
         made = lw.fillet(body, edges, radius, step="f")
     except lw.ModellingError as error:
-        named = named_radii(error.message)
-        groups = (
-            [edges] if len(named) == 1 else [[e for e in edges if e.is_convex is k] for k in (True, False)]
-        )
+        named, left_out = named_radii(error.message), edges_left_out(body, error.message)
         if not named:
             return f"refused: {error.message}"
+        if not left_out and len(named) == 1 and error.limit != named[0]:
+            return f"WRONG limit: {error.limit} is not that of {error.message}"
+        kinds = (None,) if len(named) == 1 else (True, False)
+        groups = [[e for e in edges if e not in left_out and k in (None, e.is_convex)] for k in kinds]
         try:
-            lw.fillet(body, groups, named)
+            made = lw.fillet(body, groups, named, step="f")
         except lw.ModellingError as again:
             return f"WRONG limit: {error.message}; {again.message}"
-        return "refused with a radius that works" if len(named) == 1 else "refused with two radii that work"
-    return _stray(body, made, edges, radius, seed) or unsound(made, folder) or "right"
+        told = _faults(body, made, [e for group in groups for e in group], max(named), seed, folder)
+        kind = "two radii that work" if len(named) == 2 else "a radius that works"
+        return told or f"refused with {kind}{' without some edges' if left_out else ''}"
+    return _faults(body, made, edges, radius, seed, folder) or "right"
+
+
+def _faults(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int, folder: Path) -> str:
+    return _stray(body, made, edges, radius, seed) or unsound(made, folder)
 
 
 def named_radii(message: str) -> list[float]:
@@ -82,6 +91,15 @@ def named_radii(message: str) -> list[float]:
     one = re.search(r"the largest that works is (\S+)$", message)
     found = one or re.search(r"radius (\S+) at the convex .* and (\S+) at the concave ones works$", message)
     return [float(number) for number in found.groups()] if found else []
+
+
+def edges_left_out(body: lw.Body, message: str) -> list:
+    """The edges without which a refusal says that a radius works, and those that continue them."""
+    told = re.search(r"without the edges? (near .*) the largest", message)
+    places = re.findall(r"near \((\S+), (\S+), (\S+)\)", told[1]) if told else []
+    graph = EdgeGraph(body)
+    chains = [graph.chain(body.edges().nearest(tuple(map(float, p)))[0].brep) for p in places]
+    return [edge for edge in body.edges() if any(edge.brep in chain for chain in chains)]
 
 
 def _stray(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int) -> str:

@@ -10,7 +10,7 @@ import pytest
 import lathwick as lw
 
 from .conftest import sound
-from .rounded_unions import named_radii, random_union
+from .rounded_unions import edges_left_out, named_radii, random_union
 
 
 def disc_beside_block() -> lw.Body:
@@ -78,11 +78,14 @@ def test_edges_that_no_radius_fits_are_named():
     block = lw.box(20, 15, 10, step="block")
     corner = lw.Plane((20, 7, -10), (0, 0, 1), (-1, 1, 0))
     body = lw.union(block, lw.box(6, 6, 10, on=corner, step="post"))
-    with pytest.raises(lw.ModellingError, match=r"no size works for the edges .* leave them out") as told:
+    with pytest.raises(lw.ModellingError, match=r"no size works for the edges .*; without the edges") as told:
         lw.fillet(body, body.edges(), 1.0)
-    assert "largest" not in str(told.value)
+    left_out = edges_left_out(body, told.value.message)
+    (radius,) = named_radii(told.value.message)
+    assert told.value.limit is None
+    assert lw.fillet(body, body.edges() - left_out, radius).volume < body.volume
     feet = [e for e in body.edges().concave() if e.distance_to((20, 7, 0)) < 1e-9]
-    assert len(feet) == 2
+    assert len(feet) == 2 and set(feet) <= set(left_out)
     with pytest.raises(lw.ModellingError, match="no size works for the edge near"):
         lw.fillet(body, feet[0], 1.0)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from itertools import combinations
 
 import numpy as np
@@ -240,10 +241,12 @@ def test_rounds_survive_mirrors_and_cuts(tmp_path, outside_check):
 
 def test_too_large_a_radius_names_the_largest():
     box = lw.box(40, 30, 20, step="b")
-    with pytest.raises(lw.ModellingError, match=r"radius 11 is too large.*largest that works is 10$"):
-        lw.fillet(box, box.edges(), 11)
+    with pytest.raises(lw.ModellingError, match=r"radius 11 is too large.*largest that works is 10$") as told:
+        lw.fillet(box, box.edges(), 11, step="soften")
+    assert (told.value.step, told.value.value, told.value.limit) == ("soften", 11.0, 10.0)
+    assert re.search(r'edge near \(.*\), between "b/\S+" and "b/\S+": .* at the face "b/', str(told.value))
     drilled = lw.cut(box, lw.cylinder(5, 50, on=lw.Plane((20, 15, -5), (0, 0, 1)), step="h"))
-    with pytest.raises(lw.ModellingError, match=r'at the face "b/top".*would cross.*works is 4\.999'):
+    with pytest.raises(lw.ModellingError, match=r'would cross at the face "b/top"; .*works is 4\.999$'):
         lw.fillet(drilled, drilled.edges("b/top"), 11)
     assert lw.fillet(drilled, drilled.edges("b/top"), 4.999).is_valid
 

@@ -10,11 +10,18 @@ LathwickError
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import wraps
+from typing import ParamSpec, TypeVar
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
 
 class LathwickError(Exception):
     """Base of every error raised for a mistake in data or in a model.
 
-    `step` is the name of the step that was being made, or None outside a job.
+    `step` is the name of the step that was being made, or None if it has none.
     """
 
     def __init__(self, message: str, *, step: str | None = None) -> None:
@@ -82,7 +89,26 @@ class SketchError(LathwickError):
 
 
 class ModellingError(LathwickError):
-    """A modelling step cannot give a valid body."""
+    """A modelling step cannot give a valid body.
+
+    `value` is a size that was asked for and does not fit, and `limit` the largest that works: a length, or an
+    angle in degrees; for several sizes, shares of them all. None where the message tells of no such size.
+    """
+
+    value: float | None = None
+    limit: float | None = None
+
+    def __init__(
+        self,
+        message: str,
+        *,
+        value: float | None = None,
+        limit: float | None = None,
+        step: str | None = None,
+    ) -> None:
+        super().__init__(message, step=step)
+        self.value = value
+        self.limit = limit
 
 
 class ReferenceLost(ModellingError):
@@ -91,3 +117,19 @@ class ReferenceLost(ModellingError):
 
 class ExchangeError(LathwickError):
     """A file cannot be written or read."""
+
+
+def naming_its_step(verb: Callable[P, R]) -> Callable[P, R]:
+    """A verb with an argument `step` whose errors name that step, unless they name one within it."""
+
+    @wraps(verb)
+    def named(*args: P.args, **kwargs: P.kwargs) -> R:
+        try:
+            return verb(*args, **kwargs)
+        except LathwickError as error:
+            step = kwargs.get("step")
+            if isinstance(step, str) and step:
+                error.in_step(step)
+            raise
+
+    return named

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from ..errors import ModellingError
+from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Plane
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
@@ -25,6 +25,7 @@ from .local.draft import draft
 from .profile import Profile, regions_of
 
 
+@naming_its_step
 def extrude(
     profile: Profile | Iterable[Region],
     depth: float,
@@ -63,6 +64,7 @@ def _tapered(body: Body, taper: float, plane: Plane, low: float, high: float) ->
     return draft(body, walls, taper, plane, split=low < 0.0 < high)
 
 
+@naming_its_step
 def extrude_to(
     profile: Profile | Iterable[Region],
     face: BodyFace,

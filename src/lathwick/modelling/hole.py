@@ -8,7 +8,7 @@ from dataclasses import replace
 from numbers import Real
 from typing import Any, Final
 
-from ..errors import ModellingError
+from ..errors import ModellingError, naming_its_step
 from ..geometry.motion import brought_from
 from ..geometry.placement import Plane, rotated
 from ..geometry.surfaces import CylinderSurface
@@ -42,6 +42,7 @@ FAR: Final = "far wall"
 Depth = float | Through | str
 
 
+@naming_its_step
 def hole(
     body: Body,
     on: BodyFace | Selection[BodyFace],

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 from ..errors import ModellingError
+from ..topology.body import Body
 
 TRIES = 24
 SMALL = (0.05, 1e-3)
@@ -20,51 +22,74 @@ COARSE = 0.1
 """While the largest size is not known to this share of it, all ways are tried."""
 
 
-Build = Callable[[float], object]
+Build = Callable[[float], Body]
 
 
-def largest_that_works(builds: Sequence[Build], most: float, small: Sequence[float] = SMALL) -> float | None:
+@dataclass(frozen=True)
+class Largest:
+    """The largest size that works, and what is said of the next larger one that was tried."""
+
+    value: float
+    beyond: ModellingError
+
+    def refusal(self, called: str, asked: float) -> ModellingError:
+        """The error for a size that was asked for, as it is called."""
+        message = (
+            f"{called} is too large: {self.beyond.message}; the largest that works is {self.value:.{DIGITS}g}"
+        )
+        return ModellingError(message, value=asked, limit=self.value)
+
+
+def largest_that_works(
+    builds: Sequence[Build], most: float, refused: ModellingError, small: Sequence[float] = SMALL
+) -> Largest | None:
     """The largest size up to one that does not work, by bisection, with at most four digits; it has been
     tried. None if none works.
 
     builds : ways to build, one of which must work; each raises ModellingError for a size that does not. Those
     that do not work for a small size are not tried for larger ones. most : may be negative; "largest" is then
-    that farthest from nothing. small : shares of it that are tried to see whether any size works.
+    that farthest from nothing. refused : what was said of it. small : shares of it that are tried to see
+    whether any size works.
     """
     for share in small:
-        ways = [build for build in builds if _works(build, share * most)]
+        ways = [build for build in builds if _refusal(build, share * most) is None]
         if ways:
             break
     else:
         return None
 
-    def works(share: float, several: bool = True) -> bool:
-        tried = ways if several else ways[:1]
-        found = next((build for build in tried if _works(build, share * most)), None)
-        if found is not None:  # what worked last is likely to work again
-            ways.remove(found)
-            ways.insert(0, found)
-        return found is not None
+    def refusal(share: float, several: bool = True) -> ModellingError | None:
+        first: ModellingError | None = None
+        for build in ways if several else ways[:1]:
+            error = _refusal(build, share * most)
+            if error is None:  # what worked last is likely to work again
+                ways.remove(build)
+                ways.insert(0, build)
+                return None
+            first = first or error
+        return first
 
-    low, high = 0.0, 1.0
+    low, high, beyond = 0.0, 1.0, refused
     for k in range(TRIES):
         middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
-        if works(middle, several=high - low > COARSE * low):
+        error = refusal(middle, several=high - low > COARSE * low)
+        if error is None:
             low = middle
         else:
-            high = middle
+            high, beyond = middle, error
         if low and high - low < CLOSE * low:
             break
     shown = (math.copysign(value, most) for value in (_shown(low * abs(most)) if low else ()))
-    return next((value for value in shown if works(value / most, several=False)), None)
+    largest = next((value for value in shown if refusal(value / most, several=False) is None), None)
+    return None if largest is None else Largest(largest, beyond)
 
 
-def _works(build: Build, size: float) -> bool:
+def _refusal(build: Build, size: float) -> ModellingError | None:
     try:
         build(size)
-    except ModellingError:
-        return False
-    return True
+    except ModellingError as error:
+        return error
+    return None
 
 
 def _shown(value: float) -> list[float]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ..errors import ModellingError
+from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import XY, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
@@ -30,6 +30,7 @@ BOX_FACES = (
 """Role, item and corners of the faces of a box; corners 0 to 3 run round the bottom, 4 to 7 above them."""
 
 
+@naming_its_step
 def box(
     dx: float,
     dy: float,
@@ -48,6 +49,7 @@ def box(
     return wedge(dx, dy, dz, dx, on=on, center=center, unit=unit, step=step)
 
 
+@naming_its_step
 def wedge(
     dx: float,
     dy: float,
@@ -103,11 +105,13 @@ def straight(start: Vertex, end: Vertex) -> Edge:
     return Edge(Line(start.point, unit(sub(end.point, start.point))), 0.0, length, start, end)
 
 
+@naming_its_step
 def cylinder(radius: float, height: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A cylinder that stands on `on`, its axis through the origin. Faces: `bottom`, `top`, `side`."""
     return cone(radius, radius, height, on=on, unit=unit, step=step)
 
 
+@naming_its_step
 def cone(
     radius1: float, radius2: float, height: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = ""
 ) -> Body:
@@ -148,12 +152,14 @@ def _wall(on: Plane, r1: float, r2: float, height: float) -> Surface:
     return ConeSurface(Plane(tip.origin, negated(on.normal), on.x), half_angle)
 
 
+@naming_its_step
 def sphere(radius: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A sphere about the origin of `on`. One face, `side`, without edges."""
     surface = SphereSurface(plane_of(on, STANDS), size(radius, "radius"))
     return Body.built([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
 
 
+@naming_its_step
 def torus(major: float, minor: float, *, on: PlaneLike = XY, unit: str = "mm", step: str = "") -> Body:
     """A ring about the normal of `on`: the middle of its tube has radius `major`, the tube `minor`.
 

@@ -9,7 +9,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from ..errors import ModellingError
+from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Curve, Line
 from ..geometry.placement import Axis, Plane, rotated
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
@@ -28,6 +28,7 @@ from .references import AxisLike, axis_of
 LEVEL = 1e-9
 
 
+@naming_its_step
 def revolve(
     profile: Profile | Iterable[Region], axis: AxisLike, angle: float = 360.0, *, step: str = ""
 ) -> Body:

@@ -9,8 +9,8 @@ from functools import partial
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
-from ..limits import DIGITS, NOT_SO_SMALL, SMALL, largest_that_works
-from .culprits import why_none_works
+from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
+from .culprits import culprits
 from .passes import (
     MIXED_WAYS,
     Attempt,
@@ -22,23 +22,26 @@ from .passes import (
     one_by_one,
     passes_or_past_rounds,
 )
+from .refusals import Asked
 from .remembering import made_once
 from .selecting import EdgeGraph, has_mixed_corner
-from .strips import Maker, Strip, TooLargeError
+from .strips import Maker, Strip
 
 UNLIKE = ((1.0, 0.4), (1.0, 0.1), (0.1, 1.0))
 """Shares of a size for convex and concave edges that are tried where no size fits both."""
 
+Sizes = Mapping[Edge, float]
 
-def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+
+def blended(body: Body, sizes: Sizes, blend: Blend) -> Body:
     """The body with strips in place of edges.
 
     Where convex and concave edges meet the odd one goes first, or, if that fails, last. Raises ModellingError
-    that names the face in the way, and the largest size that works, if any does.
+    that names the edge, the face in the way, and the largest size that works; or, if none does, two for the
+    convex and the concave edges, or edges without which the others can be blended.
     """
-    strips = _Remembering(blend.make)
-    asked = sorted(set(sizes.values()))
-    most = asked[0] if len(asked) == 1 else 1.0
+    asked = Asked(sorted(set(sizes.values())), blend.size)
+    trying = _Trying(body, blend, asked.most)
     together: list[Attempt] = [
         passes_or_past_rounds,
         *(MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (on_to_tips,)),
@@ -46,66 +49,84 @@ def blended(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     first: ModellingError | None = None
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
     for ways in (together, [one_by_one], apart):
-        builds = [partial(_build, way, body, sizes, (blend, strips), most) for way in ways]
+        builds = trying.builds(ways, sizes)
         for build in builds:
             try:
-                return build(most)
+                return build(asked.most)
             except ModellingError as error:
                 first = first or error
-        largest = largest_that_works(builds, most, NOT_SO_SMALL if ways == apart else SMALL)
-        if largest is not None and first is not None:
-            raise ModellingError(_limit(first, asked, blend, largest)) from None
+        assert first is not None
+        largest = largest_that_works(builds, asked.most, first, NOT_SO_SMALL if ways == apart else SMALL)
+        if largest is not None:
+            raise asked.refusal(largest) from None
     assert first is not None
-    unlike = _unlike_that_work(together, body, sizes, (blend, strips), most)
+    unlike = _unlike_that_work(trying, together, sizes, first)
     if unlike is not None:
-        raise ModellingError(_unlike_limit(first, asked, blend, unlike)) from None
-    rules = partial(_at_any_size, together, body, (blend, strips), most)
-    why = why_none_works(body, sizes, partial(rules, SMALL), partial(rules, SMALL[1:2]))
-    raise ModellingError(f"{first.message}; {why}" if why else first.message) from None
+        raise asked.no_one_size(first, unlike) from None
+    raise _without_culprits(trying, together, sizes, asked, first) from None
 
 
 def _unlike_that_work(
-    ways: Sequence[Attempt],
-    body: Body,
-    sizes: Mapping[Edge, float],
-    how: tuple[Blend, _Remembering],
-    most: float,
+    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, refused: ModellingError
 ) -> tuple[float, float] | None:
     """Sizes, as large as they can be, for the convex and the concave ones of edges that no one size fits: a
     ball that rolls steeply round a round of its own size would fold back. None if none of a few shares of
     each other works."""
-    graph = EdgeGraph(body)
+    graph = EdgeGraph(trying.body)
     if not has_mixed_corner(graph, sizes):
         return None
     for convex, concave in UNLIKE:
         scaled = {
             edge: size * (convex if graph.turn(edge) > 0.0 else concave) for edge, size in sizes.items()
         }
-        builds = [partial(_build, way, body, scaled, how, most) for way in ways]
-        largest = largest_that_works(builds, most)
+        largest = largest_that_works(trying.builds(ways, scaled), trying.most, refused)
         if largest is not None:
-            return largest * convex, largest * concave
+            return largest.value * convex, largest.value * concave
     return None
 
 
-def _at_any_size(
-    ways: Sequence[Attempt],
-    body: Body,
-    how: tuple[Blend, _Remembering],
-    most: float,
-    shares: Sequence[float],
-    sizes: Mapping[Edge, float],
-) -> Body:
-    """By one of the ways, with one of some shares of the sizes. Raises ModellingError if there is none."""
-    last: ModellingError | None = None
-    for share in shares:
-        for way in ways:
-            try:
-                return _build(way, body, sizes, how, most, share * most)
-            except ModellingError as error:
-                last = error
-    assert last is not None
-    raise last
+def _without_culprits(
+    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, asked: Asked, first: ModellingError
+) -> ModellingError:
+    """What is said of edges for which there is no size at all."""
+    anyhow = partial(trying.at_any_size, ways)
+    found = culprits(trying.body, sizes, partial(anyhow, SMALL), partial(anyhow, SMALL[1:2]))
+    if found is None:
+        return ModellingError(asked.too_large(first), value=asked.most)
+    largest = largest_that_works(trying.builds(ways, found.left), asked.most, first) if found.left else None
+    return asked.no_size(first, found, largest)
+
+
+class _Trying:
+    """Tries sizes for edges of a body; all are scaled by the share of the largest, `most`, that is tried."""
+
+    def __init__(self, body: Body, blend: Blend, most: float) -> None:
+        self.body = body
+        self.most = most
+        self._blend = blend
+        self._strips = _Remembering(blend.make)
+
+    def builds(self, ways: Sequence[Attempt], sizes: Sizes) -> list[Build]:
+        """The ways to blend edges as functions of `most`."""
+        return [partial(self._build, way, sizes) for way in ways]
+
+    def at_any_size(self, ways: Sequence[Attempt], shares: Sequence[float], sizes: Sizes) -> Body:
+        """By one of the ways, with one of some shares of the sizes. Raises ModellingError if there is
+        none."""
+        last: ModellingError | None = None
+        for share in shares:
+            for build in self.builds(ways, sizes):
+                try:
+                    return build(share * self.most)
+                except ModellingError as error:
+                    last = error
+        assert last is not None
+        raise last
+
+    def _build(self, way: Attempt, sizes: Sizes, value: float) -> Body:
+        """All sizes times value / most."""
+        scaled = {edge: value * (size / self.most) for edge, size in sizes.items()}
+        return way(self.body, scaled, self._strips.at(value, self._blend))
 
 
 class _Remembering:
@@ -127,41 +148,3 @@ class _Remembering:
 
     def _made(self, edge: Edge, faces: tuple[Face, Face], size: float) -> Strip | None:
         return made_once(self._known, (edge, *faces, size), partial(self._make, edge, faces, size))
-
-
-def _build(
-    attempt: Attempt,
-    body: Body,
-    sizes: Mapping[Edge, float],
-    how: tuple[Blend, _Remembering],
-    most: float,
-    value: float,
-) -> Body:
-    """An attempt with all sizes times value / most."""
-    blend, strips = how
-    scaled = {edge: value * (size / most) for edge, size in sizes.items()}
-    return attempt(body, scaled, strips.at(value, blend))
-
-
-def _limit(error: ModellingError, asked: list[float], blend: Blend, largest: float) -> str:
-    face = error.face if isinstance(error, TooLargeError) else None
-    where = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
-    start = f"{blend.size} {asked[-1]:g} is too large{where}: {error.message}; "
-    if len(asked) == 1:
-        return start + f"the largest that works is {largest:.{DIGITS}g}"
-    return start + f"all of them times {largest:.{DIGITS}g} works"
-
-
-def _unlike_limit(
-    error: ModellingError, asked: list[float], blend: Blend, largest: tuple[float, float]
-) -> str:
-    convex, concave = (f"{size:.{DIGITS + 1}g}" for size in largest)
-    if len(asked) == 1:
-        sizes = (
-            f"{blend.size} {convex} at the convex ones of these edges and {concave} at the concave ones works"
-        )
-    else:
-        sizes = (
-            f"all of them times {convex} at the convex edges and times {concave} at the concave ones works"
-        )
-    return f"{error.message}; no one size fits, but {sizes}"

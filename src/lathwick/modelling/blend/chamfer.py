@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...errors import ModellingError
+from ...errors import ModellingError, naming_its_step
 from ...geometry.placement import FloatArray
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
@@ -20,6 +20,7 @@ from .prisms import prism_bevel
 from .strips import Strip, bevel_strip, turn_at
 
 
+@naming_its_step
 def chamfer(
     body: Body,
     edges: Edges,

@@ -1,18 +1,23 @@
-"""Which of the chosen edges cannot be blended at any size."""
+"""Which of the chosen edges cannot be blended at any size, and which are left without them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge
+from .blaming import places
 from .selecting import EdgeGraph, chains_of
 
 MOST_CHAINS = 100
 """With more chains than this it takes too long to find out which cannot be blended alone."""
 
 MOST_TOGETHER = 40
+MOST_LEFT_OUT = 4
+"""More chains that do not go with others are not looked for."""
+
 MOST_NAMED = 3
 
 _Chain = dict[Edge, float]
@@ -21,31 +26,56 @@ Blended = Callable[[Mapping[Edge, float]], Body]
 """Blends some edges of the body at some size; raises ModellingError if it cannot."""
 
 
-def why_none_works(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: Blended) -> str:
-    """What to say of edges for which no size works: those that cannot be blended even alone, or a few that
-    cannot be blended together; "" if that would take too long to find out.
+@dataclass(frozen=True)
+class Culprits:
+    """Why edges cannot be blended together, what to do about it, and which `out` to leave out so that those
+    `left` can be blended, with their sizes; none left if it is not known of any."""
+
+    why: str
+    remedy: str
+    out: str = ""
+    left: Mapping[Edge, float] = field(default_factory=dict)
+
+
+def culprits(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: Blended) -> Culprits | None:
+    """Of edges for which no size works, those that cannot be blended even alone, or else a few without which
+    the others can be; None if that would take too long to find out.
 
     alone, together : how one chain of edges, and several, are tried. Source: Zeller, "Yesterday, my program
     worked. Today, it does not. Why?", ESEC/FSE (1999), for the few that fail together.
     """
     chains = chains_of(EdgeGraph(body), sizes)
     if len(chains) > MOST_CHAINS:
-        return ""
+        return None
     never = chains if len(chains) == 1 else [chain for chain in chains if not _works(alone, [chain])]
-    if len(never) == 1:
-        return f"no size works for the edge {_places(never)}; leave it out"
     if never:
-        return f"no size works for the edges {_places(never)}; leave them out"
+        why, remedy = f"no size works for {_named(never)}", f"leave {'them' if len(never) > 1 else 'it'} out"
+        return _without(never, chains, together, Culprits(why, remedy))
     if len(chains) > MOST_TOGETHER:
-        return ""
+        return None
     few = _few_that_fail(chains, together)
-    return f"at no size do the edges {_places(few)} go together; leave some out, or take a step for each"
+    why, remedy = f"at no size do {_named(few)} go together", "leave some out, or take a step for each"
+    return _without(few[:1], chains, together, Culprits(why, remedy))
+
+
+def _without(out: list[_Chain], chains: list[_Chain], blended: Blended, told: Culprits) -> Culprits:
+    """Leave out some chains, and one of each few of the others that do not go together."""
+    for _ in range(MOST_LEFT_OUT):
+        left = [chain for chain in chains if chain not in out]
+        few = _few_that_fail(left, blended)
+        if not few:
+            return replace(told, out=_named(out, len(out)), left=_sizes(left))
+        out = [*out, few[0]]
+    return told
 
 
 def _few_that_fail(chains: list[_Chain], blended: Blended) -> list[_Chain]:
-    """Of chains that fail together, some that still do; by halving, the last one of the first that fail."""
+    """Of chains that fail together, some that still do, those that come last first; none if they do not fail.
+    By halving: the last one of the first that fail, and so on with what is left."""
     found: list[_Chain] = []
     left = chains
+    if not left or _works(blended, left):
+        return []
     while left and _works(blended, found):
         low, high = 0, len(left)  # with the first `low` of those left they work, with `high` they do not
         while high - low > 1:
@@ -56,19 +86,22 @@ def _few_that_fail(chains: list[_Chain], blended: Blended) -> list[_Chain]:
     return found
 
 
+def _sizes(chains: Sequence[_Chain]) -> _Chain:
+    return {edge: size for chain in chains for edge, size in chain.items()}
+
+
 def _works(blended: Blended, chains: Sequence[_Chain]) -> bool:
     if not chains:
         return True
     try:
-        blended({edge: size for chain in chains for edge, size in chain.items()})
+        blended(_sizes(chains))
     except ModellingError:
         return False
     return True
 
 
-def _places(chains: Sequence[_Chain]) -> str:
-    middles = [next(iter(chain)).midpoint() for chain in chains]
-    shown = [tuple(round(c, 9) + 0.0 for c in p) for p in middles[:MOST_NAMED]]
-    named = ["near ({:.6g}, {:.6g}, {:.6g})".format(*p) for p in shown]
-    more = len(middles) - len(named)
-    return ", ".join(named) + (f" and {more} more" if more else "")
+def _named(chains: Sequence[_Chain], most: int = MOST_NAMED) -> str:
+    """Chains by an edge of each."""
+    several = len(chains) > 1
+    more = f" and what continues {'them' if several else 'it'}" if any(len(c) > 1 for c in chains) else ""
+    return f"the edge{'s' if several else ''} {places([next(iter(chain)) for chain in chains], most)}{more}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from numbers import Real
 
-from ...errors import ModellingError
+from ...errors import ModellingError, naming_its_step
 from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyEdge
 from ...topology.brep import Edge, Face
@@ -21,6 +21,7 @@ from .varying import easing_strip, is_level, varying_strip
 Edges = Iterable[BodyEdge] | BodyEdge
 
 
+@naming_its_step
 def fillet(
     body: Body,
     edges: Edges | Sequence[Edges],

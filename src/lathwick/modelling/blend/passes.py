@@ -10,10 +10,11 @@ from typing import TypeVar
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face, Vertex
-from ...topology.collapse import collapsed
+from ...topology.collapse import Collapsed, collapsed
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
 from .apart import apart_at_corners
+from .blaming import blame, blame_new
 from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
@@ -228,13 +229,26 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
         close_crossing(around, found)
         ends -= {found.edge.start, found.edge.end}
     _solve_corners(around, fans_at(body.brep_faces, ends))
-    rewriter = Rewriter(strips, around.changes, (blend.strip_name,))
-    lumps = rewriter.run(body.pieces)
-    left = collapsed(lumps)
+    rewriter = Rewriter(strips, around.changes, (blend.strip_name,), body.faces_of_edge)
+    left = collapsed(rewriter.run(body.pieces))
+    try:
+        result = _checked(body, left, rewriter)
+    except BlendError as error:
+        blame_new(
+            error, {edge: left.faces[face] for edge, face in rewriter.strip_faces.items()}, body.faces_of_edge
+        )
+        raise
+    changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
+    gone: dict[Edge, Edge | None] = {edge: None for edge, _ in around.changes.replaced}
+    return result, {edge: left.edges.get(new, new) for edge, new in changed.items()} | gone
+
+
+def _checked(body: Body, left: Collapsed, rewriter: Rewriter) -> Body:
+    """What a pass has made of a body. Raises BlendError if it is not sound."""
     made: list[tuple[Face | None, Strip | None]] = [
-        (left.faces[rewriter.strip_faces[edge]], strip) for edge, strip in strips.items()
+        (left.faces[rewriter.strip_faces[edge]], strip) for edge, strip in rewriter.strips.items()
     ]
-    made += [(left.faces[face], None) for face, _ in around.changes.corners]
+    made += [(left.faces[face], None) for face, _ in rewriter.changes.corners]
     new = [(face, strip) for face, strip in made if face is not None]
     old = [left.faces[face] for face in rewriter.new_faces.values()]
     changed_faces = [*(face for face in old if face is not None), *(face for face, _ in new)]
@@ -243,9 +257,7 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
     refuse_crossing_loops(changed_faces, rings)
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
-    changed = {edge: rewriter.replaced.get(edge, edge) for edge in body.faces_of_edge}
-    gone: dict[Edge, Edge | None] = {edge: None for edge, _ in around.changes.replaced}
-    return result, {edge: left.edges.get(new, new) for edge, new in changed.items()} | gone
+    return result
 
 
 def _strips(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Blend) -> dict[Edge, Strip]:
@@ -253,10 +265,14 @@ def _strips(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: 
     strips: dict[Edge, Strip] = {}
     for edge, size in sizes.items():
         faces = sides_of(body.faces_of_edge[edge])
-        if edge not in changing:
-            strip = blend.make(edge, faces, size)
-        else:
-            strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
+        try:
+            if edge not in changing:
+                strip = blend.make(edge, faces, size)
+            else:
+                strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
+        except BlendError as error:
+            blame(error, [edge], body.faces_of_edge)
+            raise
         if strip is None:
             x, y, z = edge.midpoint()
             raise ModellingError(
@@ -284,6 +300,8 @@ def _solve_corners(around: Surroundings, fans: Mapping[Vertex, list[list[Wedge]]
             try:
                 solve_corner(around, vertex, fan)
             except BlendError as error:
+                mine = [wedge.leaves.edge for wedge in fan if wedge.leaves.edge in around.strips]
+                blame(error, mine, around.uses)
                 first = first or error
                 corners.add(vertex)
     if first is not None:

@@ -7,15 +7,19 @@ from collections.abc import Iterable
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
-from .fans import Changes
+from .blaming import blame_touching
+from .fans import Changes, Uses
 from .strips import Strip, TooLargeError
 
 
 class Rewriter:
     """Applies the changes of one pass."""
 
-    def __init__(self, strips: dict[Edge, Strip], changes: Changes, names: tuple[FaceName, ...]) -> None:
+    def __init__(
+        self, strips: dict[Edge, Strip], changes: Changes, names: tuple[FaceName, ...], uses: Uses
+    ) -> None:
         self.strips = strips
+        self._uses = uses
         self.changes = changes
         self.names = names
         self.replaced: dict[Edge, Edge] = {}
@@ -42,7 +46,7 @@ class Rewriter:
                 border = Edge(curve, *strip.span, None, None)
             else:
                 ends = [self.changes.contacts[edge, at_end, face] for at_end in (False, True)]
-                border = _between(Edge(curve, *strip.span, *ends), face)
+                border = self._between(Edge(curve, *strip.span, *ends), face, edge)
             self._contacts[edge, face] = border
             made.append(border)
         one, two = Coedge(made[1], True), Coedge(made[0], False)
@@ -95,7 +99,7 @@ class Rewriter:
             return edge
         made = self._turn_over(edge, start, end)
         if made is None:
-            made = _between(Edge(edge.curve, edge.t0, edge.t1, start, end), face)
+            made = self._between(Edge(edge.curve, edge.t0, edge.t1, start, end), face, edge)
         self.replaced[edge] = made
         return made
 
@@ -109,14 +113,15 @@ class Rewriter:
         self._turned.add(edge)
         return Edge(edge.curve, t1, t0, end, start)
 
-
-def _between(edge: Edge, face: Face) -> Edge:
-    """The edge's curve between its vertices, which may not be where its parameters are; perhaps without
-    length."""
-    t0, t1 = (_parameter(edge, v, t) for v, t in ((edge.start, edge.t0), (edge.end, edge.t1)))
-    if t1 < t0 and edge.curve.length(t1, t0) > RESOLUTION:
-        raise TooLargeError("an edge has no length left", face)
-    return Edge(edge.curve, t0, max(t0, t1), edge.start, edge.end)
+    def _between(self, edge: Edge, face: Face, old: Edge) -> Edge:
+        """The edge's curve between its vertices, which may not be where its parameters are; perhaps without
+        length. old : what it is made from."""
+        t0, t1 = (_parameter(edge, v, t) for v, t in ((edge.start, edge.t0), (edge.end, edge.t1)))
+        if t1 < t0 and edge.curve.length(t1, t0) > RESOLUTION:
+            error = TooLargeError("an edge has no length left", face)
+            blame_touching(error, old, [old] if old in self.strips else self.strips, self._uses)
+            raise error
+        return Edge(edge.curve, t0, max(t0, t1), edge.start, edge.end)
 
 
 def _parameter(edge: Edge, vertex: Vertex | None, near: float) -> float:

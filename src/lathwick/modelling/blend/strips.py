@@ -26,13 +26,16 @@ FADED = 1e-3
 
 
 class BlendError(ModellingError):
-    """A blend that cannot be made; at some corners, if they are known."""
+    """A blend that cannot be made; at some corners, if they are known. `face` limits its size, at an edge
+    that is told as `edge`."""
 
     corners: frozenset[Vertex] = frozenset()
+    face: Face | None = None
+    edge: str = ""
 
 
 class TooLargeError(BlendError):
-    """A size that does not fit, though a smaller one may. `face` limits it."""
+    """A size that does not fit, though a smaller one may."""
 
     def __init__(self, message: str, face: Face | None = None) -> None:
         super().__init__(message)

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from numbers import Real
 
-from ...errors import ModellingError
+from ...errors import ModellingError, naming_its_step
 from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
@@ -15,7 +15,7 @@ from ...geometry.vector import Vec3, along, cross, distance, dot, negated, norm,
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
-from ..limits import DIGITS, largest_that_works
+from ..limits import largest_that_works
 from ..references import PlaneLike, plane_of
 from .resurface import Moved, resurfaced, turned_normal
 from .walls import inside_planes, less_walls, moves_inwards
@@ -23,6 +23,7 @@ from .walls import inside_planes, less_walls, moves_inwards
 PARALLEL = 1e-9
 
 
+@naming_its_step
 def draft(
     body: Body,
     faces: Iterable[BodyFace] | BodyFace,
@@ -99,13 +100,10 @@ def _drafted(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Bod
     try:
         return build(angle)
     except ModellingError as error:
-        largest = largest_that_works([build], angle)
+        largest = largest_that_works([build], angle, error)
         if largest is None:
             raise
-        raise ModellingError(
-            f"an angle of {angle:g} degrees is too large: {error.message}; the largest that works is "
-            f"{largest:.{DIGITS}g}"
-        ) from None
+        raise largest.refusal(f"an angle of {angle:g} degrees", angle) from None
 
 
 def _leaning(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from numbers import Real
 
-from ...errors import ModellingError
+from ...errors import ModellingError, naming_its_step
 from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyFace
@@ -17,7 +17,7 @@ from ..blend.strips import SMOOTH, sides_of, turn_at
 from ..boolean.operations import combined
 from ..extrude import extrude
 from ..flat_faces import region_of_face
-from ..limits import DIGITS, largest_that_works
+from ..limits import largest_that_works
 from .offset import offset_surface
 from .resurface import Moved, resurfaced
 from .thin import refuse_thin_walls
@@ -28,6 +28,7 @@ Faces = Iterable[BodyFace] | BodyFace
 WHOLE = 1e-9
 
 
+@naming_its_step
 def shell(
     body: Body,
     thickness: float,
@@ -69,13 +70,10 @@ def shell(
     try:
         return build(size)
     except ModellingError as error:
-        largest = largest_that_works([build], size)
+        largest = largest_that_works([build], size, error)
         if largest is None:
             raise
-        raise ModellingError(
-            f"a thickness of {thickness:g} is too large: {error.message}; "
-            f"the largest that works is {largest:.{DIGITS}g}"
-        ) from None
+        raise largest.refusal(f"a thickness of {thickness:g}", size) from None
 
 
 def _checked(value: object) -> float:
