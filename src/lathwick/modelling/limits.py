@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from ..errors import ModellingError
 from ..topology.body import Body
+from ..topology.brep import Face
 
 TRIES = 24
 SMALL = (0.05, 1e-3)
@@ -25,6 +26,29 @@ COARSE = 0.1
 Build = Callable[[float], Body]
 
 
+class SizeError(ModellingError):
+    """A size that does not fit; `face` limits it, if it is known."""
+
+    face: Face | None = None
+
+    @property
+    def told(self) -> str:
+        """The message, with the name of the face."""
+        name = self.face.names[0] if self.face is not None and self.face.names else None
+        return self.message if name is None else f'{self.message} at the face "{name}"'
+
+
+def told(self) -> str:
+        """The message, with the name of the face."""
+        named = self.face is not None and self.face.names
+        return f'{self.message} at the face "{self.face.names[0]}"' if self.face and named else self.message
+
+
+def told(error: ModellingError) -> str:
+    """What an error says, with the name of a face that it names."""
+    return error.told if isinstance(error, SizeError) else error.message
+
+
 @dataclass(frozen=True)
 class Largest:
     """The largest size that works, and what is said of the next larger one that was tried."""
@@ -35,7 +59,7 @@ class Largest:
     def refusal(self, called: str, asked: float) -> ModellingError:
         """The error for a size that was asked for, as it is called."""
         message = (
-            f"{called} is too large: {self.beyond.message}; the largest that works is {self.value:.{DIGITS}g}"
+            f"{called} is too large: {told(self.beyond)}; the largest that works is {self.value:.{DIGITS}g}"
         )
         return ModellingError(message, value=asked, limit=self.value)
 

@@ -224,12 +224,21 @@ def _hits(one: Face, two: Face, touching: bool) -> bool:
         if (low > box[1] + RESOLUTION).any() or (high < box[0] - RESOLUTION).any():
             continue
         found = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
+        if found is None and not touching and _crosses_border(edge, two):
+            return True
         spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found
         if touching:
             spots = [] if found is None else [t for t in found if not _touches(edge, t, two)]
         if spots and (region_of(two).states(edge.curve.points(np.array(spots))) == INSIDE).any():
             return True
     return False
+
+
+def _crosses_border(edge: Edge, face: Face) -> bool:
+    """Whether an edge on the surface of a face crosses its border."""
+    others = list(dict.fromkeys(c.edge for c in face.coedges()))
+    boxes = np.array([edge.bounds, *(other.bounds for other in others)])
+    return any(_meet(edge, others[k]) for _, k in overlapping(boxes[:1], boxes[1:]))
 
 
 def _touches(edge: Edge, t: float, face: Face) -> bool:

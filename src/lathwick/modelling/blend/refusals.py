@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...errors import ModellingError
-from ..limits import DIGITS, Largest
+from ..limits import DIGITS, Largest, told
 from .culprits import Culprits
 from .strips import BlendError
 
@@ -53,9 +53,7 @@ class Asked:
     def too_large(self, error: ModellingError) -> str:
         """A size, the edge and the face that limits it."""
         edge = f" for {error.edge}" if isinstance(error, BlendError) and error.edge else ""
-        face = error.face if isinstance(error, BlendError) else None
-        where = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
-        return f"{self._called} {self._largest:g} is too large{edge}: {error.message}{where}"
+        return f"{self._called} {self._largest:g} is too large{edge}: {told(error)}"
 
     def _error(self, message: str, largest: Largest | None = None) -> ModellingError:
         return ModellingError(message, value=self.most, limit=None if largest is None else largest.value)

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...errors import ModellingError
 from ...geometry.curves import Circle, Curve, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
@@ -18,6 +17,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub, unit
 from ...topology.brep import Coedge, Edge, Face, Vertex
+from ..limits import SizeError
 from .profiles import Across, LineProfile, Profile, touching_centers
 
 SMOOTH = 1e-6
@@ -25,12 +25,11 @@ FADED = 1e-3
 """Radians. At an end where an edge turns by less than this its faces meet smoothly."""
 
 
-class BlendError(ModellingError):
+class BlendError(SizeError):
     """A blend that cannot be made; at some corners, if they are known. `face` limits its size, at an edge
     that is told as `edge`."""
 
     corners: frozenset[Vertex] = frozenset()
-    face: Face | None = None
     edge: str = ""
 
 

@@ -1,7 +1,7 @@
 """Faces moved to other surfaces: vertices and edges are found anew where the surfaces now meet.
 
-The faces keep their neighbours. What loses its length or its width is taken out; where faces would have to
-get other neighbours, that is refused.
+The faces keep their neighbours, but where more than three that met in one vertex no longer do. What loses its
+length or its width is taken out; where faces would have to get other neighbours, that is refused.
 """
 
 from __future__ import annotations
@@ -31,8 +31,8 @@ from ..blend.joining import closest, exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
 from ..boolean.regrouping import with_whole_faces
 from .following import beside
+from .parting import Parted, common_point
 
-NEWTON_STEPS = 60
 OFF = 1e-3 * RESOLUTION
 STEEP = 0.01
 """Contacts that cross at a larger angle than this (its sine) have one corner."""
@@ -60,6 +60,10 @@ def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body
     return with_whole_faces(Body.made(left.lumps, body.unit))
 
 
+class _ApartError(ModellingError):
+    """Faces that no longer meet in one point."""
+
+
 class _Resurfacer:
     def __init__(self, body: Body, moved: Moved, swallowed: Sequence[Face]) -> None:
         self._body = body
@@ -70,6 +74,7 @@ class _Resurfacer:
                 raise TooLargeError("a face that is no round would lose its size", face)
         self._beside = {face: self._neighbours_along(face) for face in swallowed}
         self._vertices: dict[Vertex, Vertex] = {}
+        self._parted = Parted()
         self._edges: dict[Edge, Coedge] = {}
 
     def run(self) -> list[Lump]:
@@ -119,8 +124,20 @@ class _Resurfacer:
             left = [face for face in faces if face not in self._swallowed]
             smooth = [pair for pair in smooth if pair[0] in left and pair[1] in left]
             start = scaled(_total([vertex.point for vertex in cluster]), 1.0 / len(cluster))
-            made = Vertex(self._meeting_point(start, left, smooth))
+            try:
+                made = Vertex(self._meeting_point(start, left, smooth))
+            except _ApartError:
+                if smooth or len(left) < len(faces):
+                    raise
+                for fan in fans:
+                    self._parted.add(fan, [self._surface(wedge.face) for wedge in fan], start)
+                continue
             self._vertices.update((vertex, made) for vertex in cluster)
+
+    def _end(self, edge: Edge, at_end: bool) -> Vertex | None:
+        """What has become of the vertex at an end of an edge."""
+        vertex = edge.end if at_end else edge.start
+        return None if vertex is None else self._vertices.get(vertex) or self._parted.ends[edge, at_end]
 
     def _clusters(self, vertices: list[Vertex]) -> list[list[Vertex]]:
         """Vertices that become one, as the edges between them are swallowed."""
@@ -143,13 +160,13 @@ class _Resurfacer:
         surfaces = [self._surface(face) for face in faces]
         point = _foot(surfaces[0], start)
         if not smooth:
-            point = _common_point(start, surfaces)
+            point = common_point(start, surfaces)
         elif max(abs(surface.gap(point)) for surface in surfaces) > OFF:
             point = self._on_smooth_edge(start, faces, smooth)
         off = max(abs(surface.gap(point)) for surface in surfaces)
         if not off <= RESOLUTION:
             x, y, z = start
-            raise ModellingError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
+            raise _ApartError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
         return point
 
     def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], pairs: Sequence[tuple[Face, Face]]) -> Vec3:
@@ -180,7 +197,7 @@ class _Resurfacer:
     # -------------------------------------------------------------- edges
 
     def _edge(self, edge: Edge, faces: tuple[Face, Face]) -> Coedge:
-        ends = [None if v is None else self._vertices[v] for v in (edge.start, edge.end)]
+        ends = [self._end(edge, at_end) for at_end in (False, True)]
         same_ends = ends[0] is edge.start and ends[1] is edge.end
         if same_ends and not any(face in self._moved or face in self._swallowed for face in faces):
             return Coedge(edge, True)
@@ -224,9 +241,10 @@ class _Resurfacer:
         """Where a canal still touches a neighbour: the contact moves along with the canal's radius."""
         if not self._is_smooth(edge):
             return None
-        if isinstance(edge.curve, Circle) and edge.start is not None:
+        start = self._end(edge, False)
+        if isinstance(edge.curve, Circle) and start is not None:
             center, one, two = edge.curve.frame.origin, *(self._surface(face) for face in faces)
-            radius = distance(self._vertices[edge.start].point, center)
+            radius = distance(start.point, center)
             arc = Edge(Circle(edge.curve.frame, radius), edge.t0, edge.t1, None, None)
             points = arc.curve.points(np.linspace(arc.t0, arc.t1, 7))
             if max(float(np.abs(s.distance(points)).max()) for s in (one, two)) <= OFF:
@@ -261,20 +279,21 @@ class _Resurfacer:
         return Shell(tuple(self._face(face) for face in shell.faces))
 
     def _face(self, face: Face) -> Face:
-        loops = tuple(Loop(tuple(self._coedge(c) for c in loop.coedges)) for loop in face.loops)
-        same = all(
-            new.edge is old.edge
-            for fresh, loop in zip(loops, face.loops, strict=True)
-            for new, old in zip(fresh.coedges, loop.coedges, strict=True)
+        loops = tuple(
+            Loop(tuple(new for c in loop.coedges for new in self._path(face, c))) for loop in face.loops
         )
+        old = [[c.edge for c in loop.coedges] for loop in face.loops]
+        same = [[c.edge for c in loop.coedges] for loop in loops] == old
         if same and face not in self._moved:
             return face
         surface, outward = self._moved.get(face, (face.surface, face.outward))
         return Face(surface, outward, loops, face.names)
 
-    def _coedge(self, coedge: Coedge) -> Coedge:
+    def _path(self, face: Face, coedge: Coedge) -> list[Coedge]:
+        """What has become of an edge around a face, and new edges up to the next."""
         made = self._edges[coedge.edge]
-        return Coedge(made.edge, made.forward is coedge.forward)
+        new = self._parted.between.get((face, (coedge.edge, coedge.forward)), [])
+        return [Coedge(made.edge, made.forward is coedge.forward), *new]
 
 
 def _trimmed(edge: Edge, start: Vertex | None, end: Vertex | None) -> Edge:
@@ -305,20 +324,6 @@ def _curves(one: Surface, two: Surface) -> list[Curve]:
 
 def _nearest_curve(curves: Sequence[Curve], point: Vec3) -> Curve | None:
     return min(curves, key=lambda c: distance(c.point(c.parameter(point)), point), default=None)
-
-
-def _common_point(start: Vec3, surfaces: Sequence[Surface]) -> Vec3:
-    """By Newton's method on the signed distances; planes in one step."""
-    p = np.array(start)
-    for _ in range(NEWTON_STEPS):
-        place = (float(p[0]), float(p[1]), float(p[2]))
-        gaps = np.array([surface.gap(place) for surface in surfaces])
-        normals = np.array([surface.normal(place) for surface in surfaces])
-        step = np.linalg.lstsq(normals, -gaps, rcond=1e-9)[0]
-        p = p + step
-        if np.abs(step).max() <= 1e-15 * (1.0 + np.abs(p).max()):
-            break
-    return (float(p[0]), float(p[1]), float(p[2]))
 
 
 def turned_normal(normal: Vec3, pull: Vec3, sine: float, cosine: float) -> Vec3:

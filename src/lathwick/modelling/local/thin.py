@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import ModellingError
 from ...geometry.placement import FloatArray
 from ...topology.body import Body
 from ...topology.brep import Face
 from ...topology.trim import INSIDE, ON, region_of
+from ..limits import SizeError
 
 PER_EDGE, PER_BORDER = 7, 65
 SLACK = 1e-5
@@ -38,7 +38,9 @@ def refuse_thin_walls(other: Body, walls: Mapping[Face, float], opened: Sequence
         near = _is_near(points, face, thickness - slack)
         if near.any():
             x, y, z = points[near][0].tolist()
-            raise ModellingError(f"the wall would be too thin near ({x:.6g}, {y:.6g}, {z:.6g})")
+            error = SizeError(f"the wall would be too thin near ({x:.6g}, {y:.6g}, {z:.6g})")
+            error.face = face
+            raise error
 
 
 def _is_beside(points: FloatArray, face: Face, reach: float) -> NDArray[np.bool_]:
