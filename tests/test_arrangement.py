@@ -168,6 +168,15 @@ def test_places_within_the_resolution_are_joined(height):
     assert lw.extrude(whole, 2).volume == pytest.approx(2 * expected, abs=2 * JOIN * whole.perimeter)
 
 
+def test_arc_that_comes_half_way_across_a_box():
+    """The place tried first in what is left of the box lies on its side, the next one on the arc."""
+    strip, cutter = box(-4, -4, 1, 4), disc(0, -2, 3.5)
+    half = math.sqrt(3.5**2 - 3**2)
+    segment = 3.5**2 * math.asin(half / 3.5) - 3 * half
+    assert (strip & cutter).area == pytest.approx(segment, rel=1e-12)
+    assert (strip - cutter).area == pytest.approx(4 - segment, rel=1e-12)
+
+
 @settings(max_examples=150, deadline=None)
 @given(st.lists(st.tuples(shapes(), st.sampled_from("+-&")), min_size=2, max_size=6))
 def test_random_combinations_agree_with_fine_polygons(steps):

@@ -31,22 +31,13 @@ class SizeError(ModellingError):
 
     face: Face | None = None
 
-    @property
-    def told(self) -> str:
-        """The message, with the name of the face."""
-        name = self.face.names[0] if self.face is not None and self.face.names else None
-        return self.message if name is None else f'{self.message} at the face "{name}"'
-
-
-def told(self) -> str:
-        """The message, with the name of the face."""
-        named = self.face is not None and self.face.names
-        return f'{self.message} at the face "{self.face.names[0]}"' if self.face and named else self.message
-
 
 def told(error: ModellingError) -> str:
     """What an error says, with the name of a face that it names."""
-    return error.told if isinstance(error, SizeError) else error.message
+    face = error.face if isinstance(error, SizeError) else None
+    return (
+        f'{error.message} at the face "{face.names[0]}"' if face is not None and face.names else error.message
+    )
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,9 @@ from .pieces import ArcPiece, LinePiece, Piece, share_along, subpiece
 from .plane_curves import CurvePiece, PlaneSpline
 
 SAME_DIRECTION = 1e-6
+OFF = 0.1
+"""A point inside a cell is at least so far from its border, as a share of its distance from the middle of its
+longest piece."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -307,10 +310,17 @@ def _inner_point(patch: Patch) -> Vec2:
     x, y = piece.point(0.5)
     half = subpiece(piece, (0.5, (x, y)), (1.0, piece.point(1.0)))
     angle, _ = _departure(half)
+    border = [part for loop in (patch.outer, *patch.holes) for part in loop.pieces]
     step = 0.25 * piece.length
     while step > RESOLUTION / 64:
         spot = (x - step * math.sin(angle), y + step * math.cos(angle))
-        if patch.contains(spot):
+        if all(_gap(part, spot) >= OFF * step for part in border) and patch.contains(spot):
             return spot
         step *= 0.5
     raise AssertionError("a cell without an inside")
+
+
+def _gap(piece: Piece, spot: Vec2) -> float:
+    """How far a place is from a piece."""
+    share = share_along(piece, spot)
+    return math.dist(piece.point(share % 1.0 if piece.is_closed else min(max(share, 0.0), 1.0)), spot)

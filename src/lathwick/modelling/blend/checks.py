@@ -12,6 +12,7 @@ import shapely
 from scipy.spatial import cKDTree
 
 from ...geometry.curve_hits import curve_hits
+from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot
@@ -216,8 +217,10 @@ def _neighbours(one: Face, two: Face) -> bool:
 
 
 def _hits(one: Face, two: Face, touching: bool) -> bool:
-    """Whether an edge of a face passes through another face; or only touches it, unless they may."""
+    """Whether an edge of a face passes through another face; or only touches it, unless they may. On one
+    surface they never may."""
     box = outer_box(two)
+    touching = touching and meeting(one.surface, two.surface) is not SAME
     for coedge in one.coedges():
         edge = coedge.edge
         low, high = edge.bounds

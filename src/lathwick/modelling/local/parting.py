@@ -30,6 +30,9 @@ MOST_FACES = 7
 FLAT = 1e-6
 """Three faces whose normals span less than this (their smallest singular value) meet in no certain point."""
 
+FOLDED = -1.0 + 1e-6
+"""Edges go back along each other if the cosine of their directions is less."""
+
 FAR = 50.0
 """Old edges are taken for straight within so many times as far as the corners lie apart."""
 
@@ -138,14 +141,20 @@ def _path(k: int, count: int, triangles: Sequence[Triangle]) -> list[Triangle]:
 
 
 def _is_simple(wedge: Wedge, surface: Surface, corners: Sequence[Vertex]) -> bool:
-    """Whether a face's edges do not cross near its corners: seen along its normal, the old ones straight."""
+    """Whether a face's edges do not cross near its corners, nor fold back: seen along its normal, the old
+    ones straight."""
     points = np.array([vertex.point for vertex in corners])
     reach = FAR * (RESOLUTION + float(np.linalg.norm(np.ptp(points, axis=0))))
     arriving, leaving = wedge.arrives, wedge.leaves
     into = arriving.direction_at(arriving.edge.t1 if arriving.forward else arriving.edge.t0)
     out = leaving.direction_at(leaving.edge.t0 if leaving.forward else leaving.edge.t1)
     line = [along(corners[0].point, into, -reach), *points.tolist(), along(corners[-1].point, out, reach)]
-    return bool(shapely.LineString(_flat(np.array(line), surface.normal(corners[0].point))).is_simple)
+    flat = _flat(np.array(line), surface.normal(corners[0].point))
+    ways = np.diff(flat, axis=0)
+    sizes = np.linalg.norm(ways, axis=1)
+    ways = ways[sizes > RESOLUTION] / sizes[sizes > RESOLUTION, None]
+    folds = (ways[1:] * ways[:-1]).sum(axis=1) < FOLDED
+    return not folds.any() and bool(shapely.LineString(flat).is_simple)
 
 
 def _flat(points: FloatArray, normal: Vec3) -> FloatArray:

@@ -25,7 +25,7 @@ from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.collapse import collapsed
 from ...topology.sets import Sets
-from ..blend.checks import refuse_crossing_loops
+from ..blend.checks import refuse_collisions, refuse_crossing_loops
 from ..blend.fans import fans_at
 from ..blend.joining import closest, exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
@@ -49,15 +49,17 @@ def resurfaced(body: Body, moved: Moved, swallowed: Sequence[Face] = ()) -> Body
 
     swallowed : rounds that go: their neighbours then meet each other.
 
-    Raises TooLargeError where a face or an edge would turn over, and ModellingError where surfaces no
-    longer meet.
+    Raises TooLargeError where a face or an edge would turn over, or a face would run into another, and
+    ModellingError where surfaces no longer meet.
     """
     lumps = _Resurfacer(body, moved, swallowed).run()
     left = collapsed(lumps)
-    faces = [f for lump in left.lumps for shell in lump.shells for f in shell.faces]
     known = set(body.brep_faces)
-    refuse_crossing_loops(face for face in faces if face not in known)
-    return with_whole_faces(Body.made(left.lumps, body.unit))
+    new = [f for lump in left.lumps for shell in lump.shells for f in shell.faces if f not in known]
+    refuse_crossing_loops(new)
+    made = Body.made(left.lumps, body.unit)
+    refuse_collisions(left.lumps, [(face, None) for face in new])
+    return with_whole_faces(made)
 
 
 class _ApartError(ModellingError):

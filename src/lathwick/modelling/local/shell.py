@@ -12,7 +12,6 @@ from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ...topology.names import FaceName
-from ..blend.checks import refuse_collisions
 from ..blend.strips import SMOOTH, sides_of, turn_at
 from ..boolean.operations import combined
 from ..extrude import extrude
@@ -123,7 +122,6 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     opened = [face for face in body.brep_faces if face not in walls]
     try:
         other = resurfaced(body, moved, swallowed)
-        refuse_collisions(other.pieces, [(face, None) for face in other.brep_faces])
         refuse_thin_walls(other, walls, opened)
     except ModellingError as error:
         if not inward:

@@ -27,7 +27,6 @@ from ...topology.body import Body, BodyEdge
 from ...topology.brep import Coedge, Edge, Face, Lump
 from ...topology.sets import Sets
 from ...topology.trim import INSIDE, ON, region_of
-from ..blend.checks import refuse_collisions
 from ..boolean.operations import combined
 from ..combine import half_space, reach_along
 from ..primitives import box, cone, cylinder, sphere
@@ -101,11 +100,9 @@ def _less_walls(body: Body, groups: Sequence[Sequence[Face]], moved: Moved) -> B
     """The body with all groups moved together where that can be; else what two halves of them leave."""
     faces = [face for group in groups for face in group]
     try:
-        made = resurfaced(
+        return resurfaced(
             body, {face: moved[face] for face in faces if face in moved}, [f for f in faces if f not in moved]
         )
-        refuse_collisions(made.pieces, [(face, None) for face in made.brep_faces])
-        return made
     except ModellingError:
         if len(groups) == 1:
             return _less(body, _wall(body, faces, moved), "cut")
