@@ -169,7 +169,7 @@ def test_places_within_the_resolution_are_joined(height):
 
 
 def test_arc_that_comes_half_way_across_a_box():
-    """The place tried first in what is left of the box lies on its side, the next one on the arc."""
+    """The places tried first in what is left of the box lie on the chord of the arc and on the arc."""
     strip, cutter = box(-4, -4, 1, 4), disc(0, -2, 3.5)
     half = math.sqrt(3.5**2 - 3**2)
     segment = 3.5**2 * math.asin(half / 3.5) - 3 * half

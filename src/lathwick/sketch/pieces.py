@@ -160,9 +160,10 @@ class ArcPiece:
         for k in range(parts):
             a = self.start if k == 0 else self.point(k / parts)
             b = self.end if k == parts - 1 else self.point((k + 1) / parts)
-            total += _turn(a, b, p)
-            if inside and _beyond_chord(a, b, p, self.sweep):
-                total += math.copysign(math.tau, self.sweep)
+            turn = _turn(a, b, p)
+            if inside and turn * self.sweep < 0.0:  # on the arc's side of its chord, or on the chord
+                turn += math.copysign(math.tau, self.sweep)
+            total += turn
         return total
 
 
@@ -172,12 +173,6 @@ Piece: TypeAlias = LinePiece | ArcPiece | CurvePiece
 def _turn(a: Vec2, b: Vec2, p: Vec2) -> float:
     ax, ay, bx, by = a[0] - p[0], a[1] - p[1], b[0] - p[0], b[1] - p[1]
     return math.atan2(ax * by - ay * bx, ax * bx + ay * by)
-
-
-def _beyond_chord(a: Vec2, b: Vec2, p: Vec2, sweep: float) -> bool:
-    """Whether `p` lies on the arc's side of its chord ab."""
-    side = (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0])
-    return side < 0 if sweep > 0 else side > 0
 
 
 def pieces_of(entities: Iterable[Entity]) -> list[Piece]:
