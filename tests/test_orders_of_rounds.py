@@ -91,7 +91,7 @@ def gaps_to_centers(p: np.ndarray, radius: float) -> np.ndarray:
     return found
 
 
-@pytest.mark.parametrize("radius", [0.1, 1.3, 2.4])
+@pytest.mark.parametrize("radius", [0.1, 2.4])
 def test_an_edge_goes_on_along_the_crease_between_rounds_below_it(radius, tmp_path, outside_check):
     """The ball that rolls down an upright edge rolls on between the concave rounds at its foot, which meet in
     a mitre, as far as where that has run out. Against a set of balls."""
@@ -117,7 +117,7 @@ def test_an_edge_goes_on_along_the_crease_between_rounds_below_it(radius, tmp_pa
     sound(four, tmp_path, outside_check)
 
 
-@pytest.mark.parametrize("radius", [1.0, 1.1])
+@pytest.mark.parametrize("radius", [1.0])
 def test_a_ball_rolls_on_between_larger_rounds_above_and_below(radius, tmp_path, outside_check):
     """Half as large as those, it stands still for a moment where it comes upon them."""
     body = BODIES["block on a plate"]()

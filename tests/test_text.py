@@ -105,16 +105,16 @@ def test_impossible_text_is_refused(arguments, options, words):
         lw.Sketch().text(*arguments, **options)
 
 
-def test_three_texts_make_one_valid_solid(tmp_path, outside_check):
-    """Three lines of text with holes in the letters: exact B-spline faces, in measures, mesh and files."""
+def test_two_texts_make_one_valid_solid(tmp_path, outside_check):
+    """Two lines of text with holes in the letters: exact B-spline faces, in measures, mesh and files."""
     sk = lw.Sketch(name="tag")
-    words = ("SEDGEMERE", "GAUGE 8", "No. 0469 B")
+    words = ("GAUGE 8", "No. 0469 B")
     for k, line in enumerate(words):
         sk.text(line, 5, at=(0, -8 * k), align="center", name=f"line{k}")
     regions = sk.regions()
     area = math.fsum(r.area for r in regions)
     assert area == pytest.approx(sum(font_area(line, 5) for line in words), rel=1e-9)
-    assert sum(len(r.holes) for r in regions) >= 12
+    assert sum(len(r.holes) for r in regions) >= 9
     body = lw.extrude(regions, 1.5, step="words")
     assert body.check() == ()
     assert body.volume == pytest.approx(1.5 * area, rel=1e-12)
