@@ -112,7 +112,7 @@ def _shown(value: float) -> list[float]:
     found = []
     for digits, step in ((2, 0), (3, 0), (DIGITS, 0), (DIGITS, 1), (DIGITS, 2)):
         unit = 10.0 ** (math.floor(math.log10(value)) + 1 - digits)
-        near = (round(value / unit) - step) * unit
+        near = float(f"{(round(value / unit) - step) * unit:.{DIGITS}g}")
         if near <= value * (1.0 + 2.0 * CLOSE):
             found.append(near)
     return sorted(set(found), reverse=True)
