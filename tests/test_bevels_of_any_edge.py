@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.integrate import quad
 
 import lathwick as lw
 
@@ -178,3 +179,30 @@ def test_all_edges_of_mechanical_parts_in_one_step(make, tmp_path, outside_check
     made = lw.chamfer(body, edges, 0.8, step="c")
     assert made.faces("c/bevel")
     sound(made, tmp_path, outside_check)
+
+
+def lens(one: float, two: float, apart: float = 13.0) -> float:
+    """Area that two circles have in common."""
+    x = (apart**2 + one**2 - two**2) / (2.0 * apart)
+    segments = ((one, x), (two, apart - x))
+    return sum(r * r * math.acos(h / r) - h * math.sqrt(r * r - h * h) for r, h in segments)
+
+
+def test_rim_and_foot_that_share_the_face_between_them(tmp_path, outside_check):
+    """Of two posts that run into each other, the shorter hangs above the floor: the rim of its underside is
+    bevelled first, then the foot of the taller, which ends at that bevel continued."""
+    hung = lw.cylinder(8, 8, on=lw.Plane((13, 0, 2), (0, 0, 1)), step="hung")
+    body = lw.union(lw.cylinder(12, 10, step="tall"), hung)
+    under = body.face("hung/bottom").edges()
+    made = lw.chamfer(body, under, 0.5)
+
+    def rim(z: float) -> float:
+        return math.pi * 64 - lens(12, 8) - (math.pi * (z + 5.5) ** 2 - lens(12, z + 5.5))
+
+    def foot(z: float) -> float:
+        return lens(10.5 + z, z + 5.5) - lens(12, z + 5.5)
+
+    taken = quad(rim, 2, 2.5, epsabs=1e-12)[0] - quad(foot, 1.5, 2, epsabs=1e-12)[0]
+    assert body.volume - made.volume == pytest.approx(taken, abs=1e-8)
+    sound(made, tmp_path, outside_check)
+    sound(lw.chamfer(body, body.edges(), 0.5), tmp_path, outside_check)

@@ -26,6 +26,9 @@ PARALLEL = 1e-12
 RISEN = 3e-11
 """So much more than at a touch the distance is a little way off it."""
 
+SURELY = 2.4
+"""Twice, and a fifth more, as ways between samples are measured straight."""
+
 LEAST_FLAT = 1e-3
 """A touch is flat if this takes more than such a share of the way between samples."""
 
@@ -183,7 +186,7 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
         before = size[i - 1] if i > 0 else (size[last - 1] if closed else math.inf)
         after = size[i + 1] if i < last else (size[1] if closed else math.inf)
         if size[i] <= before and size[i] <= after and size[i] <= reach:
-            found += _least(gap, places, i, closed)
+            found += _least(gap, places, i, closed, float(steps.max()))
     if not closed:
         found += [s for s, v in ((t0, values[0]), (t1, values[-1])) if abs(v) <= RESOLUTION]
     if closed and found:
@@ -206,8 +209,14 @@ def _without_noise(gap: Callable[[float], float], found: list[float], ends: Sequ
     return [next((t for t in group if t in ends), 0.5 * (group[0] + group[-1])) for group in groups]
 
 
-def _least(gap: Callable[[float], float], places: list[float], i: int, closed: bool) -> list[float]:
-    """Where the distance is least in size around sample i: a touch, or two crossings near each other."""
+def _least(
+    gap: Callable[[float], float], places: list[float], i: int, closed: bool, longest: float
+) -> list[float]:
+    """Where the distance is least in size around sample i: a touch, or two crossings near each other.
+
+    longest : the longest way between samples. A distance changes by no more than the way along the curve;
+    where twice of that does not bring it to zero the search ends.
+    """
     last = len(places) - 1
     step = places[1] - places[0]
     low = places[i - 1] if i > 0 else (places[0] - step if closed else places[0])
@@ -226,7 +235,8 @@ def _least(gap: Callable[[float], float], places: list[float], i: int, closed: b
             a, s, fs = s, u, fu
             u = b - GOLDEN * (b - a)
             fu = sign * gap(u)
-        if b - a < 1e-9 * (high - low):
+        left = min(fs, fu)
+        if b - a < 1e-9 * (high - low) or left > max(2.0 * RESOLUTION, SURELY * longest * (b - a) / step):
             break
     best, value = (s, fs) if fs < fu else (u, fu)
     if abs(value) <= RESOLUTION:

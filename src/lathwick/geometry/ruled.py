@@ -152,8 +152,9 @@ class RuledSurface:
     def _second(self, u: FloatArray, v: FloatArray) -> FloatArray:
         return np.asarray((1.0 - v)[:, None] * self.one.second(u) + v[:, None] * self.two.second(u))
 
-    def as_spline(self, low: float, high: float) -> SplineSurface:
-        """The part from u = low to high as a B-spline surface, the same points."""
+    def as_spline(self, low: float, high: float, across: tuple[float, float] = (0.0, 1.0)) -> SplineSurface:
+        """The part from u = low to high and from one v to another as a B-spline surface, the same points."""
         one, two = (curve.between(low, high) for curve in (self.one, self.two))
-        controls = np.stack([one.controls, two.controls], axis=1)
-        return SplineSurface((one.degree, 1), (one.knots, (0.0, 0.0, 1.0, 1.0)), controls)
+        controls = np.stack([(1.0 - v) * one.controls + v * two.controls for v in across], axis=1)
+        v0, v1 = across
+        return SplineSurface((one.degree, 1), (one.knots, (v0, v0, v1, v1)), controls)

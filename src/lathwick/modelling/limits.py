@@ -19,6 +19,9 @@ NOT_SO_SMALL = SMALL[:1]
 
 DIGITS = 4
 CLOSE = 5e-4
+NOTHING = 1e-4
+"""What works only at smaller shares than this is no size."""
+
 COARSE = 0.1
 """While the largest size is not known to this share of it, all ways are tried."""
 
@@ -92,7 +95,7 @@ def largest_that_works(
             low = middle
         else:
             high, beyond = middle, error
-        if low and high - low < CLOSE * low:
+        if high - low < CLOSE * low or high < NOTHING:
             break
     shown = (math.copysign(value, most) for value in (_shown(low * abs(most)) if low else ()))
     largest = next((value for value in shown if refusal(value / most, several=False) is None), None)

@@ -170,13 +170,18 @@ def _furthest(surface: CanalSurface, edges: Sequence[Edge], u: FloatArray, sign:
 def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
     """The text of the B-spline surface under a face on a ruled surface, the same points."""
     low, high = surface.one.low, surface.one.high
+    edges = [c.edge for c in face.coedges()]
+    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
+    u, v = surface.parameters(border).T
+    room = RULED_ROOM * np.ptp([u, v], axis=1)
     if not surface.period:
-        edges = [c.edge for c in face.coedges()]
-        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
-        u = surface.parameters(border)[:, 0]
-        room = RULED_ROOM * float(np.ptp(u))
-        low, high = max(low, float(u.min()) - room), min(high, float(u.max()) + room)
-    return spline_surface(surface.as_spline(low, high), bool(surface.period), point)
+        low, high = max(low, float(u.min() - room[0])), min(high, float(u.max() + room[0]))
+    outside = v.min() < -RULED_ROOM, v.max() > 1.0 + RULED_ROOM  # where the face goes on beyond its lines
+    across = (
+        float(v.min() - room[1]) if outside[0] else 0.0,
+        float(v.max() + room[1]) if outside[1] else 1.0,
+    )
+    return spline_surface(surface.as_spline(low, high, across), bool(surface.period), point)
 
 
 def _off_between(made: SplineSurface, surface: CanalSurface, stops: FloatArray) -> FloatArray:

@@ -31,6 +31,9 @@ MUCH_LONGER = 8.0
 CORNERS = 3
 """A ring of fewer points bounds nothing."""
 
+BACK = -1.0 + 1e-12
+"""A ring goes back along itself if the cosine between two of its ways is less."""
+
 SHORTEST = 20.0 * RESOLUTION
 REFINED = 20
 ALONG = 1e-3
@@ -67,7 +70,7 @@ def _refuse_bad_polygon(face: Face) -> None:
         for loop in face.loops
         for ring in _simple_rings(loop)
     ]
-    if not rings or min(map(len, rings)) < CORNERS:  # there and back
+    if not rings or min(map(len, rings)) < CORNERS or any(map(_goes_back, rings)):
         raise TooLargeError("the edges of a face would cross", face)
     shapes = [shapely.Polygon(ring) for ring in rings]
     outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
@@ -95,6 +98,14 @@ def _simple_rings(loop: Loop) -> list[list[Coedge]]:
             for passed in ring:
                 del begins[passed.start]
     return [*rings, path] if path else rings
+
+
+def _goes_back(ring: FloatArray) -> bool:
+    """Whether a ring goes back along itself, which rounding may hide from other tests."""
+    ways = np.diff(ring, axis=0, append=ring[:1])
+    sizes = np.linalg.norm(ways, axis=1)
+    ways = ways[sizes > RESOLUTION] / sizes[sizes > RESOLUTION, None]
+    return bool(((ways * np.roll(ways, 1, axis=0)).sum(axis=1) < BACK).any())
 
 
 def _area(ring: FloatArray) -> float:

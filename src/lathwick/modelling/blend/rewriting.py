@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ...geometry.spline import FittedCurve
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import distance, dot, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
 from .blaming import blame_touching
 from .fans import Changes, Uses
+from .joining import curve_between
 from .strips import Strip, TooLargeError
 
 
@@ -97,7 +100,7 @@ class Rewriter:
         start, end = moved.get((edge, False), edge.start), moved.get((edge, True), edge.end)
         if start is edge.start and end is edge.end:
             return edge
-        made = self._turn_over(edge, start, end)
+        made = self._turn_over(edge, start, end) or self._continued(edge, start, end)
         if made is None:
             made = self._between(Edge(edge.curve, edge.t0, edge.t1, start, end), face, edge)
         self.replaced[edge] = made
@@ -112,6 +115,22 @@ class Rewriter:
             return None
         self._turned.add(edge)
         return Edge(edge.curve, t1, t0, end, start)
+
+    def _continued(self, edge: Edge, start: Vertex | None, end: Vertex | None) -> Edge | None:
+        """The edge between its faces up to ends that lie beyond its curve, which does not go on by itself."""
+        curve = edge.curve
+        if not isinstance(curve, FittedCurve) or start is None or end is None:
+            return None
+        ends = ((start, edge.t0), (end, edge.t1))
+        if all(distance(curve.point(_parameter(edge, v, t)), v.point) <= RESOLUTION for v, t in ends):
+            return None
+        (one, _), (two, _) = self._uses[edge]
+        made = curve_between(one, two, start, end)
+        if dot(made.direction_at(0.5 * (made.edge.t0 + made.edge.t1)), sub(*edge.end_points()[::-1])) <= 0.0:
+            raise TooLargeError("an edge has no length left", one)
+        if not made.forward:
+            self._turned.add(edge)
+        return made.edge
 
     def _between(self, edge: Edge, face: Face, old: Edge) -> Edge:
         """The edge's curve between its vertices, which may not be where its parameters are; perhaps without
