@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -28,7 +28,10 @@ fuzz-parts: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz $(N) $(SEED)
 
 fuzz-rounds: $(VENV)/.ready
-	$(BIN)/python -m tests.fuzz_rounds $(N) $(SEED)
+	$(BIN)/python -m tests.fuzz_rounds $(N) $(SEED) fillet
+
+fuzz-bevels: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz_rounds $(N) $(SEED) chamfer
 
 screenshots: $(VENV)/.ready
 	$(BIN)/python docs/make_screenshots.py

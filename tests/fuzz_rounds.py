@@ -1,4 +1,5 @@
-"""Long random testing of rounds: `make fuzz-rounds N=300 SEED=0`. Not part of the tests."""
+"""Long random testing of rounds: `make fuzz-rounds N=300 SEED=0`, and of bevels: `make fuzz-bevels`. Not part
+of the tests."""
 
 from __future__ import annotations
 
@@ -8,12 +9,15 @@ import time
 from collections import Counter
 from pathlib import Path
 
+import lathwick as lw
+
 from .conftest import CHECKERS
 from .rounded_unions import verdict
 
 
 def main() -> None:
     count, first = int(sys.argv[1]), int(sys.argv[2])
+    blend = {"fillet": lw.fillet, "chamfer": lw.chamfer}[sys.argv[3]]
     missing = [str(path) for path in CHECKERS.values() if not path.exists()]
     if missing:
         print(f"not here, so not run: {', '.join(missing)}")
@@ -21,7 +25,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         for seed in range(first, first + count):
             try:
-                found = verdict(seed, Path(folder))
+                found = verdict(seed, Path(folder), blend)
             except Exception as error:  # a crash is a finding too
                 found = f"WRONG {type(error).__name__}: {error}"
             counts[found.split(":")[0]] += 1

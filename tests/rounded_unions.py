@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -54,7 +55,7 @@ def _group(rng: np.random.Generator, body: lw.Body) -> list:
     return chosen or [edge for edge in edges if edge.is_convex is not None]
 
 
-def verdict(seed: int, folder: Path) -> str:
+def verdict(seed: int, folder: Path, blend: Callable[..., lw.Body] = lw.fillet) -> str:
     """ "right", "refused with a radius that works", or two, or one without some edges, "refused", or what is
     wrong with one union.
 
@@ -62,21 +63,23 @@ def verdict(seed: int, folder: Path) -> str:
     read its files; and the largest radius that a refusal names works.
     """
     body, edges, radius = random_union(seed)
+    if blend is lw.chamfer:
+        radius *= 0.5
     try:
-        made = lw.fillet(body, edges, radius, step="f")
+        made = blend(body, edges, radius, step="f")
     except lw.ModellingError as error:
         named, left_out = named_radii(error.message), edges_left_out(body, error.message)
         if not named:
             return f"refused: {error.message}"
         if not left_out and len(named) == 1 and error.limit != named[0]:
             return f"WRONG limit: {error.limit} is not that of {error.message}"
-        kinds = (None,) if len(named) == 1 else (True, False)
-        groups = [[e for e in edges if e not in left_out and k in (None, e.is_convex)] for k in kinds]
+        left = [edge for edge in edges if edge not in left_out]
+        groups = [left] if len(named) == 1 else [[e for e in left if e.is_convex is k] for k in (True, False)]
         try:
-            made = lw.fillet(body, groups, named, step="f")
+            made = blend(body, *((left, *named) if len(named) == 1 else (groups, named)), step="f")
         except lw.ModellingError as again:
             return f"WRONG limit: {error.message}; {again.message}"
-        told = _faults(body, made, [e for group in groups for e in group], max(named), seed, folder)
+        told = _faults(body, made, left, max(named), seed, folder)
         kind = "two radii that work" if len(named) == 2 else "a radius that works"
         return told or f"refused with {kind}{' without some edges' if left_out else ''}"
     return _faults(body, made, edges, radius, seed, folder) or "right"
@@ -89,7 +92,9 @@ def _faults(body: lw.Body, made: lw.Body, edges: list, radius: float, seed: int,
 def named_radii(message: str) -> list[float]:
     """The radius that a refusal says works; or two, for the convex and the concave edges."""
     one = re.search(r"the largest that works is (\S+)$", message)
-    found = one or re.search(r"radius (\S+) at the convex .* and (\S+) at the concave ones works$", message)
+    found = one or re.search(
+        r"(?:radius|size) (\S+) at the convex .* and (\S+) at the concave ones works$", message
+    )
     return [float(number) for number in found.groups()] if found else []
 
 

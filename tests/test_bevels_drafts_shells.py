@@ -276,3 +276,21 @@ def test_open_faces_without_a_mouth_are_refused():
     soft = lw.fillet(drum, drum.edges(), 3)
     with pytest.raises(lw.ModellingError, match="an open cylinder face that others join smoothly"):
         lw.shell(soft, 1, open=soft.face("drum/side"))
+
+
+def test_several_sizes_of_bevels_in_one_step(tmp_path, outside_check):
+    """Upright edges by one size, the rim of a boss by another: a disc less a frustum."""
+    plate = lw.union(
+        lw.box(30, 20, 8, step="p"), lw.cylinder(5, 14, on=lw.Plane((15, 10, 0), lw.Z), step="b")
+    )
+    uprights, rim = plate.edges("p").parallel(lw.Z), plate.edges("b/top")
+    made = lw.chamfer(plate, [uprights, rim], [2, 0.5])
+    taken = 4 * 2.0 * 8 + math.pi * (5**2 * 0.5 - (5**3 - 4.5**3) / 3.0)
+    assert plate.volume - made.volume == pytest.approx(taken, rel=1e-9)
+    sound(made, tmp_path, outside_check)
+    with pytest.raises(lw.ModellingError, match="2 sizes need as many selections of edges, got 1"):
+        lw.chamfer(plate, [uprights], [2, 0.5])
+    with pytest.raises(lw.ModellingError, match="goes with one size"):
+        lw.chamfer(plate, [uprights, rim], [2, 0.5], 1)
+    with pytest.raises(lw.ModellingError, match=r"an edge has two sizes, 2 and 0\.5"):
+        lw.chamfer(plate, [uprights, uprights], [2, 0.5])

@@ -291,6 +291,12 @@ def test_random_unions_are_right_or_refused_with_a_radius_that_works(seed, tmp_p
     assert found in ("right", "refused with a radius that works")
 
 
+@pytest.mark.parametrize("seed", [2, 18, 128])
+def test_random_unions_are_bevelled_or_refused_with_a_size_that_works(seed, tmp_path):
+    found = verdict(seed, tmp_path, lw.chamfer)
+    assert found in ("right", "refused with a radius that works")
+
+
 @pytest.mark.parametrize("make", PARTS, ids=lambda make: make.__name__)
 def test_all_edges_of_mechanical_parts_in_one_step(make, tmp_path, outside_check):
     """10 to 60 sharp edges at once: sound, and no sharp edge is left where faces of the part meet."""

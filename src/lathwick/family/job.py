@@ -236,13 +236,13 @@ class Job(Recorder):
         self,
         name: str,
         body: Body,
-        edges: Edges,
-        size: float,
+        edges: Edges | Sequence[Edges],
+        size: float | Sequence[float],
         size2: float | None = None,
         angle: float | None = None,
     ) -> Body:
-        """Bevel edges: equal, with two sizes, or with a size and an angle in degrees; see
-        `lathwick.chamfer`. Faces: `name/bevel`, `name/corner`."""
+        """Bevel edges: equal, with two sizes, or with a size and an angle in degrees; or several selections,
+        with a size for each; see `lathwick.chamfer`. Faces: `name/bevel`, `name/corner`."""
         detail = f"size {size}"
         if size2 is not None:
             detail += f" x {size2}"

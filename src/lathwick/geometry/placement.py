@@ -23,7 +23,9 @@ def _vector(values: Iterable[float], what: str) -> Vec3:
         raise ModellingError(f"{what} needs three finite numbers, got {values!r}") from error
 
 
-def _direction(values: Iterable[float], what: str) -> Vec3:
+def _direction(values: Iterable[float] | Axis, what: str) -> Vec3:
+    if isinstance(values, Axis):
+        return values.direction
     try:
         return unit(_vector(values, what))
     except ValueError as error:
@@ -57,9 +59,13 @@ class Plane:
     x: Vec3
 
     def __init__(
-        self, origin: Iterable[float], normal: Iterable[float], x: Iterable[float] | None = None
+        self,
+        origin: Iterable[float],
+        normal: Iterable[float] | Axis,
+        x: Iterable[float] | Axis | None = None,
     ) -> None:
-        """Raises ModellingError if `normal` has no length or `x` is parallel to it."""
+        """normal, x : directions, as three numbers or an axis. Raises ModellingError if `normal` has no
+        length or `x` is parallel to it."""
         n = _direction(normal, "plane normal")
         object.__setattr__(self, "origin", _vector(origin, "plane origin"))
         object.__setattr__(self, "normal", n)
@@ -134,7 +140,7 @@ def _default_x(normal: Vec3) -> Vec3:
     return (1.0, 0.0, 0.0) if norm(horizontal) < 1e-9 else unit(horizontal)
 
 
-def _projected_x(normal: Vec3, x: Iterable[float]) -> Vec3:
+def _projected_x(normal: Vec3, x: Iterable[float] | Axis) -> Vec3:
     given = _direction(x, "plane x direction")
     across = sub(given, scaled(normal, dot(given, normal)))
     if norm(across) < 1e-9:

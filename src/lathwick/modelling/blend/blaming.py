@@ -17,7 +17,7 @@ def blame(error: BlendError, edges: Iterable[Edge], uses: Uses) -> None:
         return
     border = {c.edge for c in error.face.coedges()} if error.face is not None else set()
     ends = {v for edge in border for v in _ends(edge)}
-    error.edge = told(max(some, key=lambda edge: (edge in border, bool(_ends(edge) & ends))), uses)
+    error.edge = edge_told(max(some, key=lambda edge: (edge in border, bool(_ends(edge) & ends))), uses)
 
 
 def blame_touching(error: BlendError, touched: Edge, edges: Iterable[Edge], uses: Uses) -> None:
@@ -45,7 +45,7 @@ def blame_new(error: BlendError, faces: Mapping[Edge, Face | None], uses: Uses) 
         blame(error, [likeliest], uses)
 
 
-def told(edge: Edge, uses: Uses) -> str:
+def edge_told(edge: Edge, uses: Uses) -> str:
     """An edge by a point of it and its two faces, as far as these have names."""
     names = [f'"{face.names[0]}"' for face, _ in uses.get(edge, ()) if face.names]
     between = f", between {' and '.join(sorted(names))}" if len(names) == 2 else ""

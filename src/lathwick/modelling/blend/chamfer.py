@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
 from .attempts import blended
 from .bevels import ruled_strip
-from .fillet import Edges, checked_size, chosen_edges
+from .fillet import Edges, checked_size, sizes_of_edges
 from .passes import Blend
 from .prisms import prism_bevel
 from .strips import Strip, bevel_strip, turn_at
@@ -23,8 +23,8 @@ from .strips import Strip, bevel_strip, turn_at
 @naming_its_step
 def chamfer(
     body: Body,
-    edges: Edges,
-    size: float,
+    edges: Edges | Sequence[Edges],
+    size: float | Sequence[float],
     size2: float | None = None,
     angle: float | None = None,
     *,
@@ -32,6 +32,7 @@ def chamfer(
 ) -> Body:
     """The body with edges bevelled: a straight cut from `size` away on one face to `size` away on the other.
 
+    edges : a selection; or several selections, with a size for each.
     size2 : the distance on the second face, if another. angle : instead of it, the angle in degrees between
         the bevel and the first face. The first face is that which was made earlier (comes first in
         `body.faces()`).
@@ -39,9 +40,11 @@ def chamfer(
     Edges that continue others smoothly are bevelled with them. Faces: `step/bevel`, and `step/corner` where
     three bevels meet. Raises ModellingError as `fillet` does.
     """
-    chosen = chosen_edges(body, edges)
-    size = checked_size(size, "the size of a chamfer")
-    ratio = 1.0 if size2 is None else checked_size(size2, "the second size of a chamfer") / size
+    sizes = sizes_of_edges(body, edges, size, ("the size of a chamfer", "sizes"))
+    if isinstance(size, Sequence) and size2 is not None:
+        raise ModellingError("a second size goes with one size, not with several")
+    most = max(sizes.values())
+    ratio = 1.0 if size2 is None else checked_size(size2, "the second size of a chamfer") / most
     if size2 is not None and angle is not None:
         raise ModellingError("a chamfer has a second size or an angle, not both")
     if angle is not None and not 0.0 < angle < 180.0:
@@ -49,7 +52,7 @@ def chamfer(
     order = {face: k for k, face in enumerate(body.brep_faces)}
     make = _maker(order, ratio, angle)
     blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"), rolls=False)
-    return blended(body, {edge: float(size) for edge in chosen}, blend)
+    return blended(body, sizes, blend)
 
 
 def _maker(

@@ -51,9 +51,8 @@ def fillet(
     names = FaceName(step, "round"), FaceName(step, "corner")
     if isinstance(edges, BodyEdge) and isinstance(radius, Sequence):
         return _varying(body, edges, radius, names)
-    return blended(
-        body, _radii(body, edges, radius), Blend(_strip, "rounded", "radius", *names, easing_strip)
-    )
+    sizes = sizes_of_edges(body, edges, radius)
+    return blended(body, sizes, Blend(_strip, "rounded", "radius", *names, easing_strip))
 
 
 def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[FaceName, FaceName]) -> Body:
@@ -80,20 +79,27 @@ def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     return exact or canal_strip(edge, faces, radius)
 
 
-def _radii(body: Body, edges: Edges | Sequence[Edges], radius: float | Sequence[float]) -> dict[Edge, float]:
-    """The radius of every edge. Raises ModellingError for an edge with two of them."""
-    if not isinstance(radius, Sequence):
-        return dict.fromkeys(chosen_edges(body, edges), checked_size(radius, "a radius"))
-    radii = list(radius)
+def sizes_of_edges(
+    body: Body,
+    edges: Edges | Sequence[Edges],
+    size: float | Sequence[float],
+    called: tuple[str, str] = ("a radius", "radii"),
+) -> dict[Edge, float]:
+    """The size of every edge; called : what one and several are called. Raises ModellingError for an edge
+    with two of them."""
+    one, several = called
+    if not isinstance(size, Sequence):
+        return dict.fromkeys(chosen_edges(body, edges), checked_size(size, one))
+    sizes = list(size)
     groups = [] if isinstance(edges, BodyEdge) else list(edges)
-    if len(groups) != len(radii):
-        raise ModellingError(f"{len(radii)} radii need as many selections of edges, got {len(groups)}")
+    if len(groups) != len(sizes):
+        raise ModellingError(f"{len(sizes)} {several} need as many selections of edges, got {len(groups)}")
     found: dict[Edge, float] = {}
-    for group, value in zip(groups, radii, strict=True):
-        size = checked_size(value, "a radius")
+    for group, value in zip(groups, sizes, strict=True):
+        checked = checked_size(value, one)
         for edge in chosen_edges(body, group):
-            if found.setdefault(edge, size) != size:
-                raise ModellingError(f"an edge has two radii, {found[edge]:g} and {size:g}")
+            if found.setdefault(edge, checked) != checked:
+                raise ModellingError(f"an edge has two {several}, {found[edge]:g} and {checked:g}")
     return found
 
 
