@@ -120,3 +120,23 @@ def test_drafted_blocks(seed, tmp_path, outside_check):
     assert made.volume == pytest.approx(wanted, rel=1e-9)
     if seed < 4:
         sound(made, tmp_path, outside_check)
+
+
+def test_a_hollow_that_would_come_apart_is_not_lost():
+    """A bar let into the underside of a block: its hollow hangs together with the block's below 0.5."""
+    bar = lw.cylinder(6, 10, on=lw.Plane((0, 5, -10), (0, -1, 0)), step="bar")
+    body = lw.union(lw.box(15, 20, 15, on=lw.Plane((-10, -5, -5), lw.Z), step="block"), bar)
+    with pytest.raises(lw.ModellingError, match=r"the hollow would be lost .* at the face") as told:
+        lw.shell(body, 0.5)
+    assert told.value.limit == pytest.approx(0.5, abs=1e-3)
+    t = 0.4
+
+    def gap(height: float) -> float:  # of the bar's hollow, beside its middle
+        return math.sqrt((6 - t) ** 2 - height**2)
+
+    # of the bar's hollow the part below the block's, a segment less than the whole
+    depth, r = 5 + t, 6 - t
+    segment = r * r * math.acos(depth / r) - depth * gap(depth)
+    hollow = (15 - 2 * t) * (20 - 2 * t) * (15 - 2 * t) + (math.pi * r * r - segment) * (10 - 2 * t)
+    made = lw.shell(body, t)
+    assert body.volume - made.volume == pytest.approx(hollow, rel=1e-9)

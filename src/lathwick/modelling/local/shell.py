@@ -19,7 +19,7 @@ from ..flat_faces import region_of_face
 from ..limits import largest_that_works
 from .offset import offset_surface
 from .resurface import Moved, resurfaced
-from .thin import refuse_thin_walls
+from .thin import refuse_lost_hollows, refuse_thin_walls
 from .walls import less_walls
 
 Faces = Iterable[BodyFace] | BodyFace
@@ -121,13 +121,11 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     inward = next(iter(walls.values())) > 0.0
     opened = [face for face in body.brep_faces if face not in walls]
     try:
-        other = resurfaced(body, moved, swallowed)
-        refuse_thin_walls(other, walls, opened)
+        other = _sound(resurfaced(body, moved, swallowed), walls, opened)
     except ModellingError as error:
         if not inward:
             raise
-        other = _less_walls(body, moved, swallowed, error)
-        refuse_thin_walls(other, walls, opened)
+        other = _sound(_less_walls(body, moved, swallowed, error), walls, opened)
     outer, inner = (body, other) if inward else (other, body)
     inside = FaceName(step, "inside")
     left = combined(outer, _named(inner, inside, inward), "cut")
@@ -140,6 +138,14 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     if abs(left.volume - (outer.volume - taken)) > WHOLE * outer.volume:
         raise ModellingError("the hollow breaks through a wall")
     return left
+
+
+def _sound(other: Body, walls: Mapping[Face, float], opened: Sequence[Face]) -> Body:
+    """The other side of walls. Raises ModellingError where they are too thin, or a hollow is lost."""
+    refuse_thin_walls(other, walls, opened)
+    if min(walls.values()) > 0.0:
+        refuse_lost_hollows(other, walls, opened)
+    return other
 
 
 def _less_walls(body: Body, moved: Moved, swallowed: Sequence[Face], error: ModellingError) -> Body:

@@ -1,4 +1,4 @@
-"""Whether walls are anywhere thinner than they should be."""
+"""Whether walls are anywhere thinner than they should be, or hollows lost behind them."""
 
 from __future__ import annotations
 
@@ -14,6 +14,12 @@ from ...topology.trim import INSIDE, ON, region_of
 from ..limits import SizeError
 
 PER_EDGE, PER_BORDER = 7, 65
+SPREAD = (np.arange(1, 25)[:, None] * (0.7548776662466927, 0.5698402909980532)) % 1.0
+"""Places all over a square. Source: Roberts, "The unreasonable effectiveness of quasirandom sequences",
+2018."""
+
+BEHIND = 1e-2
+"""Places are looked at so much behind a wall, as a share of its thickness."""
 SLACK = 1e-5
 """A wall may be thinner by so much, as a share of its thickness and of the longest side of the box."""
 
@@ -41,6 +47,43 @@ def refuse_thin_walls(other: Body, walls: Mapping[Face, float], opened: Sequence
             error = SizeError(f"the wall would be too thin near ({x:.6g}, {y:.6g}, {z:.6g})")
             error.face = face
             raise error
+
+
+def refuse_lost_hollows(other: Body, walls: Mapping[Face, float], opened: Sequence[Face]) -> None:
+    """Raise SizeError where there is no hollow behind the wall of a face, at places as far as the walls from
+    all of their surfaces, which bound the hollow also where they go on beyond the faces.
+
+    other : the hollow. walls : the thickness at each face. opened : faces beside which it may end elsewhere.
+    """
+    behind = {face: _behind(face, thickness) for face, thickness in walls.items()}
+    points = np.concatenate(list(behind.values()))
+    faces = [face for face, some in behind.items() for _ in some]
+    near = np.zeros(len(points), dtype=bool)
+    mouths = dict.fromkeys(opened, (1.0 + 2.0 * BEHIND) * max(walls.values()))
+    for face, thickness in {**walls, **mouths}.items():
+        near |= np.abs(face.surface.distance(points)) < thickness
+    lost = np.flatnonzero(~near & ~np.asarray(other.contains(points)))
+    if len(lost):
+        x, y, z = points[lost[0]].tolist()
+        error = SizeError(f"the hollow would be lost near ({x:.6g}, {y:.6g}, {z:.6g})")
+        error.face = faces[lost[0]]
+        raise error
+
+
+def _behind(face: Face, thickness: float) -> FloatArray:
+    """Places behind the wall of a face, (N, 3), from some within its border."""
+    if not face.loops:
+        return np.zeros((0, 3))
+    shares = np.linspace(0.0, 1.0, PER_BORDER)
+    edges = [coedge.edge for coedge in face.coedges()]
+    border = face.surface.parameters(
+        np.concatenate([e.curve.points(e.t0 + shares * (e.t1 - e.t0)) for e in edges])
+    )
+    low, high = border.min(axis=0), border.max(axis=0)
+    places = face.surface.points(low + SPREAD * (high - low))
+    inside = places[region_of(face).states(places) == INSIDE]
+    inwards = face.surface.normals(inside) * (-1.0 if face.outward else 1.0)
+    return np.asarray(inside + (1.0 + BEHIND) * thickness * inwards)
 
 
 def _is_beside(points: FloatArray, face: Face, reach: float) -> NDArray[np.bool_]:
