@@ -206,13 +206,3 @@ def test_rim_and_foot_that_share_the_face_between_them(tmp_path, outside_check):
     assert body.volume - made.volume == pytest.approx(taken, abs=1e-8)
     sound(made, tmp_path, outside_check)
     sound(lw.chamfer(body, body.edges(), 0.5), tmp_path, outside_check)
-
-
-def test_nothing_beyond_the_last_line_of_a_ruled_bevel_lies_on_it():
-    """Its straight lines have a first and a last; farther on a place is as far away as it is from that."""
-    surface = bevelled(slotted_shaft()).faces("c/bevel")[0].brep.surface
-    assert not surface.period
-    last = np.array([[surface.one.high, 0.5]])
-    ahead = surface.slides(last) / np.linalg.norm(surface.slides(last))
-    for off in (0.01, 0.2):
-        assert abs(surface.distance(surface.points(last) + off * ahead)) == pytest.approx(off, rel=1e-6)

@@ -111,15 +111,9 @@ class RuledSurface:
         return float(self.distance(np.array([point]))[0])
 
     def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond the
-        ends of the curves they are those from the last lines."""
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
         uv = self.parameters(points)
-        off = points - self.points(uv)
-        found = (off * self.areas(uv)[0]).sum(axis=1)
-        ended = (uv[:, 0] <= self.one.low) | (uv[:, 0] >= self.one.high)
-        if self.period or not ended.any():
-            return np.asarray(found)
-        return np.where(ended, np.copysign(np.linalg.norm(off, axis=1), found), found)
+        return np.asarray(((points - self.points(uv)) * self.areas(uv)[0]).sum(axis=1))
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import numpy as np
+
 from ...geometry.spline import FittedCurve
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
@@ -13,6 +15,8 @@ from .blaming import blame_touching
 from .fans import Changes, Uses
 from .joining import curve_between
 from .strips import Strip, TooLargeError
+
+SPOTS = 17
 
 
 class Rewriter:
@@ -128,6 +132,9 @@ class Rewriter:
         made = curve_between(one, two, start, end)
         if dot(made.direction_at(0.5 * (made.edge.t0 + made.edge.t1)), sub(*edge.end_points()[::-1])) <= 0.0:
             raise TooLargeError("an edge has no length left", one)
+        for face in (one, two):
+            if not _is_on(made.edge, face):
+                raise TooLargeError("a face does not reach the end of its edge", face)
         if not made.forward:
             self._turned.add(edge)
         return made.edge
@@ -141,6 +148,13 @@ class Rewriter:
             blame_touching(error, old, [old] if old in self.strips else self.strips, self._uses)
             raise error
         return Edge(edge.curve, t0, max(t0, t1), edge.start, edge.end)
+
+
+def _is_on(edge: Edge, face: Face) -> bool:
+    """Whether an edge stays on a face's surface, which may end where its own curves do."""
+    points = edge.curve.points(np.linspace(edge.t0, edge.t1, SPOTS))
+    feet = face.surface.points(face.surface.parameters(points))
+    return bool(np.linalg.norm(points - feet, axis=1).max() <= JOIN)
 
 
 def _parameter(edge: Edge, vertex: Vertex | None, near: float) -> float:
