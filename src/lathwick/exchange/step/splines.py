@@ -38,6 +38,9 @@ MANY_ROUNDS, HOPELESS = 5, 1e-3
 ACROSS = (0.0, 0.3, 0.5, 0.8, 1.0)
 """Shares of the way across a canal at which a fit is measured."""
 
+BEYOND = 1e-6
+"""A share of the lines of a ruled surface that is nothing."""
+
 RULED_ROOM = 0.02
 """A ruled surface reaches so far beyond its face, as a share of it."""
 
@@ -176,10 +179,9 @@ def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
     room = RULED_ROOM * np.ptp([u, v], axis=1)
     if not surface.period:
         low, high = max(low, float(u.min() - room[0])), min(high, float(u.max() + room[0]))
-    outside = v.min() < -RULED_ROOM, v.max() > 1.0 + RULED_ROOM  # where the face goes on beyond its lines
-    across = (
-        float(v.min() - room[1]) if outside[0] else 0.0,
-        float(v.max() + room[1]) if outside[1] else 1.0,
+    across = (  # a face may go on beyond its lines
+        0.0 if v.min() > -BEYOND else float(v.min() - room[1]),
+        1.0 if v.max() < 1.0 + BEYOND else float(v.max() + room[1]),
     )
     return spline_surface(surface.as_spline(low, high, across), bool(surface.period), point)
 

@@ -70,7 +70,11 @@ def _refuse_bad_polygon(face: Face) -> None:
         for loop in face.loops
         for ring in _simple_rings(loop)
     ]
-    if not rings or min(map(len, rings)) < CORNERS or any(map(_goes_back, rings)):
+    if (
+        not rings
+        or min(map(len, rings)) < CORNERS
+        or any(goes_back(np.concatenate([ring, ring[:2]]), BACK) for ring in rings)
+    ):
         raise TooLargeError("the edges of a face would cross", face)
     shapes = [shapely.Polygon(ring) for ring in rings]
     outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
@@ -100,12 +104,13 @@ def _simple_rings(loop: Loop) -> list[list[Coedge]]:
     return [*rings, path] if path else rings
 
 
-def _goes_back(ring: FloatArray) -> bool:
-    """Whether a ring goes back along itself, which rounding may hide from other tests."""
-    ways = np.diff(ring, axis=0, append=ring[:1])
+def goes_back(points: FloatArray, least: float) -> bool:
+    """Whether a line through points, (N, 2), goes back along itself, which rounding may hide from other
+    tests: where the cosine between two of its ways is less than that."""
+    ways = np.diff(points, axis=0)
     sizes = np.linalg.norm(ways, axis=1)
     ways = ways[sizes > RESOLUTION] / sizes[sizes > RESOLUTION, None]
-    return bool(((ways * np.roll(ways, 1, axis=0)).sum(axis=1) < BACK).any())
+    return bool(((ways[1:] * ways[:-1]).sum(axis=1) < least).any())
 
 
 def _area(ring: FloatArray) -> float:

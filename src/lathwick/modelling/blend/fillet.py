@@ -42,8 +42,9 @@ def fillet(
     own, its parts beside them meet in mitres, and those rounds end on it. Faces: `step/round`, and
     `step/corner` where rounds meet in a ball.
 
-    Raises ModellingError for edges of another body, and for a radius that does not fit: it names the face
-    in the way and the largest radius that works, or two that work for the convex and the concave edges.
+    Raises ModellingError for edges of another body, and for a radius that does not fit: it names the edge,
+    the face in the way and the largest radius that works (its `limit`), or two that work for the convex and
+    the concave edges, or one that works without some edges.
 
     Source: Vida, Martin & Varady, "A survey of blending methods that use parametric surfaces",
     Computer-Aided Design 26 (1994).

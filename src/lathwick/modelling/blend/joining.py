@@ -279,7 +279,15 @@ def curve_between(one: Face, two: Face, p: Vertex, q: Vertex) -> Coedge:
 
     Raises TooLargeError if there is none.
     """
-    exact = exact_between(one.surface, two.surface, p, q, q.point)
+    found = surfaces_between(one.surface, two.surface, p, q)
+    if found is None:
+        raise TooLargeError("two neighbours of the new face do not meet", two)
+    return found
+
+
+def surfaces_between(one: Surface, two: Surface, p: Vertex, q: Vertex) -> Coedge | None:
+    """As `curve_between`, for surfaces alone; None if there is no such curve."""
+    exact = exact_between(one, two, p, q, q.point)
     if exact is not None:
         return exact
     start, way = np.array(p.point), np.array(q.point) - np.array(p.point)
@@ -287,12 +295,12 @@ def curve_between(one: Face, two: Face, p: Vertex, q: Vertex) -> Coedge:
     for count in NODES:
         shares = np.linspace(0.0, 1.0, count)
         points = start + shares[:, None] * way
-        points[1:-1] = on_both(one.surface, two.surface, points[1:-1], way / size)
+        points[1:-1] = on_both(one, two, points[1:-1], way / size)
         made = make_interp_spline(shares * size, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if off_both(curve, shares * size, one.surface, two.surface) <= max(FITTED * size, EXACT):
+        if off_both(curve, shares * size, one, two) <= max(FITTED * size, EXACT):
             return Coedge(Edge(curve, 0.0, size, p, q), True)
-    raise TooLargeError("two neighbours of the new face do not meet", two)
+    return None
 
 
 def on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> FloatArray:

@@ -14,16 +14,15 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from ...errors import ModellingError
 from ...geometry.curves import Line
 from ...geometry.placement import FloatArray
 from ...geometry.surfaces import Surface
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import Vec3, along, distance, sub, unit
+from ...geometry.vector import Vec3, along, distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
+from ..blend.checks import goes_back
 from ..blend.fans import EdgeEnd, Wedge, reversed_path
-from ..blend.joining import exact_between
-from .following import beside
+from ..blend.joining import surfaces_between
 
 NEWTON_STEPS = 60
 MOST_FACES = 7
@@ -47,9 +46,9 @@ class Parted:
     ends: dict[EdgeEnd, Vertex] = field(default_factory=dict)
     between: dict[tuple[Face, EdgeEnd], list[Coedge]] = field(default_factory=dict)
 
-    def add(self, fan: Sequence[Wedge], surfaces: Sequence[Surface], start: Vec3) -> None:
-        """Part the vertex of a fan, all around it sharp edges; surfaces : on which its faces are now. Raises
-        ModellingError where they cannot meet beside each other."""
+    def add(self, fan: Sequence[Wedge], surfaces: Sequence[Surface], start: Vec3) -> bool:
+        """Part the vertex of a fan, all around it sharp edges, near `start`; False where its faces cannot
+        meet beside each other. surfaces : on which they are now."""
         if len(fan) <= MOST_FACES:
             for triangles in triangulations(0, len(fan) - 1):
                 corners = _corners(triangles, surfaces, start)
@@ -60,10 +59,8 @@ class Parted:
                     _is_simple(wedge, surface, [corners[t] for t in path])
                     for wedge, surface, path in zip(fan, surfaces, paths, strict=True)
                 ):
-                    self._put(fan, surfaces, corners, paths)
-                    return
-        x, y, z = start
-        raise ModellingError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
+                    return self._put(fan, surfaces, corners, paths)
+        return False
 
     def _put(
         self,
@@ -71,7 +68,8 @@ class Parted:
         surfaces: Sequence[Surface],
         corners: dict[Triangle, Vertex],
         paths: Sequence[Sequence[Triangle]],
-    ) -> None:
+    ) -> bool:
+        """Keep what a fan has become; False where two of its faces meet in no curve."""
         made: dict[tuple[Triangle, Triangle], Coedge] = {}
         for k, (wedge, path) in enumerate(zip(fan, paths, strict=True)):
             self.ends[wedge.exit] = corners[path[-1]]
@@ -81,9 +79,13 @@ class Parted:
                     found += reversed_path([made[two, one]])
                     continue
                 (other,) = (set(one) & set(two)) - {k}
-                made[one, two] = _between(surfaces[k], surfaces[other], corners[one], corners[two])
-                found.append(made[one, two])
+                new = _between(surfaces[k], surfaces[other], corners[one], corners[two])
+                if new is None:
+                    return False
+                made[one, two] = new
+                found.append(new)
             self.between[wedge.face, wedge.entry] = found
+        return True
 
 
 def triangulations(first: int, last: int) -> Iterator[list[Triangle]]:
@@ -150,11 +152,7 @@ def _is_simple(wedge: Wedge, surface: Surface, corners: Sequence[Vertex]) -> boo
     out = leaving.direction_at(leaving.edge.t0 if leaving.forward else leaving.edge.t1)
     line = [along(corners[0].point, into, -reach), *points.tolist(), along(corners[-1].point, out, reach)]
     flat = _flat(np.array(line), surface.normal(corners[0].point))
-    ways = np.diff(flat, axis=0)
-    sizes = np.linalg.norm(ways, axis=1)
-    ways = ways[sizes > RESOLUTION] / sizes[sizes > RESOLUTION, None]
-    folds = (ways[1:] * ways[:-1]).sum(axis=1) < FOLDED
-    return not folds.any() and bool(shapely.LineString(flat).is_simple)
+    return not goes_back(flat, FOLDED) and bool(shapely.LineString(flat).is_simple)
 
 
 def _flat(points: FloatArray, normal: Vec3) -> FloatArray:
@@ -163,13 +161,8 @@ def _flat(points: FloatArray, normal: Vec3) -> FloatArray:
     return np.asarray((points - points[0]) @ axes[1:].T)
 
 
-def _between(one: Surface, two: Surface, p: Vertex, q: Vertex) -> Coedge:
-    """The new edge from one vertex to another between two surfaces."""
-    size = distance(p.point, q.point)
-    if size <= RESOLUTION:
+def _between(one: Surface, two: Surface, p: Vertex, q: Vertex) -> Coedge | None:
+    """The new edge from one vertex to another between two surfaces, perhaps without length."""
+    if distance(p.point, q.point) <= RESOLUTION:
         return Coedge(Edge(Line(p.point, (1.0, 0.0, 0.0)), 0.0, 0.0, p, q), True)
-    chord = Edge(Line(p.point, unit(sub(q.point, p.point))), 0.0, size, p, q)
-    found = exact_between(one, two, p, q, chord.midpoint())
-    if found is None:
-        return Coedge(Edge(beside(chord, one, two, (p.point, q.point)), 0.0, size, p, q), True)
-    return found
+    return surfaces_between(one, two, p, q)

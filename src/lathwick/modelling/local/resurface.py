@@ -26,7 +26,7 @@ from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.collapse import collapsed
 from ...topology.sets import Sets
 from ..blend.checks import refuse_collisions, refuse_crossing_loops
-from ..blend.fans import fans_at
+from ..blend.fans import Wedge, fans_at
 from ..blend.joining import closest, exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
 from ..boolean.regrouping import with_whole_faces
@@ -129,12 +129,15 @@ class _Resurfacer:
             try:
                 made = Vertex(self._meeting_point(start, left, smooth))
             except _ApartError:
-                if smooth or len(left) < len(faces):
+                sharp = not smooth and len(left) == len(faces)
+                if not sharp or not all(self._part(fan, start) for fan in fans):
                     raise
-                for fan in fans:
-                    self._parted.add(fan, [self._surface(wedge.face) for wedge in fan], start)
                 continue
             self._vertices.update((vertex, made) for vertex in cluster)
+
+    def _part(self, fan: list[Wedge], start: Vec3) -> bool:
+        """Whether a vertex with sharp edges comes apart."""
+        return self._parted.add(fan, [self._surface(wedge.face) for wedge in fan], start)
 
     def _end(self, edge: Edge, at_end: bool) -> Vertex | None:
         """What has become of the vertex at an end of an edge."""
