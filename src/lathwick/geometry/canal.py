@@ -13,23 +13,45 @@ import math
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 
+from ..errors import ModellingError
+from .curve import AXES
 from .placement import FloatArray, Plane
+from .roots import IntArray
+from .search import closed_in, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
+from .surface import Interval, Surface
+from .surfaces import filled_rows
+from .tolerance import RESOLUTION
 from .vector import Vec3, norm, scaled, sub
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 NOWHERE = 1e-300
 ROOM = 1.1
 WIDEST = 2.0
 """An arc across, as a piece of a rational spline, is at most so wide, in radians."""
 
+RAY_SAMPLES = 65
+PATCHES = (32, 12)
+BULGE = 0.25
+"""A patch of a canal lies within so much of its diagonal around its corners' box."""
+
+BEYOND = 0.02
+"""Patches reach so far beyond a range, as a share of it."""
+
+DIFFERENCE = 1e-4
+"""The step of a difference that tells a derivative, as a share of the range; its fourth power is lost."""
+
 
 @dataclass(frozen=True, eq=False)
-class CanalSurface:
+class CanalSurface(Surface):
     """The points at distance `radius` from `spine`, across it.
 
     u is the spine's parameter, v the angle (radians, -pi to pi) about it from the direction to `zero`, a
@@ -41,6 +63,23 @@ class CanalSurface:
     zero: FittedCurve
     radius: float
     kind: ClassVar[str] = "canal"
+    search_order: ClassVar[int] = 20
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return self.spine.domain, (-math.pi, math.pi)
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return self.spine.period, 0.0
+
+    @property
+    def is_ring(self) -> bool:
+        return False
+
+    @property
+    def singular_points(self) -> tuple[()]:
+        return ()
 
     @property
     def period(self) -> float:
@@ -65,10 +104,104 @@ class CanalSurface:
         bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
         return float(bend.max()) * ROOM
 
-    @property
-    def thinnest(self) -> float:
+    def thickness(self) -> float:
         """The smallest radius."""
         return self.radius
+
+    def least_radius(self) -> float:
+        return min(self.thickness(), 1.0 / max(self.sharpest_bend, 1e-9))
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        """By central differences of the fourth order: nothing that is to be exact asks for these."""
+        return [[self._slope(uv, i, j) for j in range(most + 1 - i)] for i in range(most + 1)]
+
+    def _slope(self, uv: FloatArray, i: int, j: int) -> FloatArray:
+        """The points derived i times along u and j times along v."""
+        if not i + j:
+            return self.points(uv)
+        step = np.zeros(2)
+        step[0 if i else 1] = DIFFERENCE * ((self.spine.high - self.spine.low) if i else math.tau)
+        lower = (i - 1, j) if i else (i, j - 1)
+        low, near, far, high = (self._slope(uv + k * step, *lower) for k in (-2, -1, 1, 2))
+        return np.asarray((low - 8.0 * near + 8.0 * far - high) / (12.0 * step.max()))
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        feet = self.spine.local_feet(point, self.spine.low, self.spine.high)
+        return self._towards(np.array(point), feet)
+
+    def _towards(self, point: FloatArray, u: FloatArray) -> FloatArray:
+        """(u, v) on the circles at `u`, (N,), that look to a point, (3,)."""
+        x, y = self._axes(u)
+        off = point - self.spine.points(u)
+        return np.column_stack([u, np.arctan2((off * y).sum(axis=1), (off * x).sum(axis=1))])
+
+    def boxes(self, us: Interval, vs: Interval) -> FloatArray:
+        (u0, u1), (v0, v1) = us, vs
+        room = np.array([u1 - u0, v1 - v0]) * BEYOND
+        u = np.linspace(max(u0 - room[0], self.spine.low), min(u1 + room[0], self.spine.high), PATCHES[0] + 1)
+        v = np.linspace(v0 - room[1], v1 + room[1], PATCHES[1] + 1)
+        grid = self.points(np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2))
+        grid = grid.reshape(len(u), len(v), 3)
+        corners = np.stack([grid[:-1, :-1], grid[1:, :-1], grid[:-1, 1:], grid[1:, 1:]])
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        bulge = BULGE * np.linalg.norm(high - low, axis=2)[:, :, None]
+        return np.stack([low - bulge, high + bulge], axis=2).reshape(-1, 2, 3)
+
+    def whole_box(self) -> None:
+        """None: a canal has borders."""
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        """The points of the circles across that reach farthest, where the balls reach farthest among their
+        neighbours: where the height of the center, with the radius, is level along the spine."""
+        found = [np.zeros((0, 3))]
+        for way in ways:
+            for side in (1.0, -1.0):
+                u = self._level_balls(side * way)
+                u = np.array([self.spine.low, *u, self.spine.high])
+                ways_u = self.tangents(u)
+                flat = side * way - (ways_u @ (side * way))[:, None] * ways_u
+                size = np.maximum(np.linalg.norm(flat, axis=1), NOWHERE)
+                places = self.middles(u) + self.arms(u)[:, None] * (flat / size[:, None])
+                found.append(places[_highest(side * (places @ way))])
+        return np.concatenate(found)
+
+    def _level_balls(self, way: FloatArray) -> FloatArray:
+        """Parameters of the spine at which a ball may reach farthest along a direction, (N,)."""
+        return np.array(self.spine.extremes(self.spine.low, self.spine.high, way[None]))
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        return self.domain
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        stretched = self.fastest * (1.0 + self.radius * self.sharpest_bend)
+        return np.full(len(cells), 0.5 * du * stretched), np.full(len(cells), 0.5 * dv * self.radius)
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        """The signed distance along each ray, where it passes the box of the canal, searched for zeros."""
+        table = self.spine.points(np.linspace(self.spine.low, self.spine.high, RAY_SAMPLES))
+        center = 0.5 * (table.min(axis=0) + table.max(axis=0))
+        reach = float(np.linalg.norm(table - center, axis=1).max()) + 2.0 * self.radius
+        middle = (center - origins) @ direction
+        step = 0.5 * self.thickness()
+        stops = np.arange(-math.ceil(reach / step), math.ceil(reach / step) + 1) * step
+        t = middle[:, None] + stops[None]
+        gaps = self.distance((origins[:, None] + t[:, :, None] * direction).reshape(-1, 3)).reshape(t.shape)
+        rows, zeros = _zeros(self, origins, direction, t, gaps)
+        return filled_rows(rows, zeros, len(origins))
+
+    def moved(self, motion: Motion) -> tuple[Surface, bool]:
+        radius = motion.factor * self.radius
+        return CanalSurface(self.spine.moved(motion), self.zero.moved(motion), radius), True
+
+    def offset(self, distance: float) -> CanalSurface | None:
+        radius = self.radius + distance
+        if radius <= RESOLUTION:
+            return None
+        zero, spine = self.zero, self.spine
+        if zero.knots != spine.knots or zero.degree != spine.degree:
+            raise ModellingError("a canal whose curves have unlike knots cannot be offset")
+        controls = spine.controls + radius / self.radius * (zero.controls - spine.controls)
+        return CanalSurface(spine, FittedCurve(zero.degree, zero.knots, np.asarray(controls)), radius)
 
     def radii(self, u: FloatArray, order: int = 0) -> FloatArray:
         """Radii of the balls, or a derivative of them by the spine's parameter; shape (N,)."""
@@ -166,7 +299,7 @@ class CanalSurface:
         x = x / np.linalg.norm(x, axis=1)[:, None]
         return x, np.cross(x, along)
 
-    def as_spline(self, low: FloatArray, high: FloatArray, stops: FloatArray) -> SplineSurface:
+    def as_spline_at(self, low: FloatArray, high: FloatArray, stops: FloatArray) -> SplineSurface:
         """A rational B-spline surface, u along the spine, v across, that agrees with the canal at all `stops`
         of u; there it runs from angle `low` to `high`, each (N,). Degree 5 by 2; stops between two joints of
         the spine, and these, are a piece, of at least six."""
@@ -192,3 +325,32 @@ class CanalSurface:
         across = [0.0, *(k / pieces for k in range(pieces + 1) for _ in (0, 1)), 1.0]
         knots = (made.knots, tuple(across))
         return SplineSurface((made.degree, 2), knots, table[:, :, :3] / table[:, :, 3:], table[:, :, 3])
+
+
+def _highest(heights: FloatArray) -> NDArray[np.bool_]:
+    """Which of some heights in a row are no lower than those beside them."""
+    padded = np.concatenate([[-np.inf], heights, [-np.inf]])
+    return np.asarray((heights >= padded[:-2]) & (heights >= padded[2:]))
+
+
+def _zeros(
+    surface: CanalSurface, o: FloatArray, d: FloatArray, t: FloatArray, gaps: FloatArray
+) -> tuple[IntArray, FloatArray]:
+    """Zeros between samples of opposite sign, and on both sides of a least one that may hide two; with the
+    numbers of their rays. Between two samples the distance changes by at most their distance."""
+
+    def gap(rays: IntArray, s: FloatArray) -> FloatArray:
+        return surface.distance(o[rays] + s[:, None] * d)
+
+    crosses = (gaps[:, :-1] < 0.0) != (gaps[:, 1:] < 0.0)
+    close = np.abs(gaps[:, :-1]) + np.abs(gaps[:, 1:]) <= np.diff(t, axis=1)
+    rays, k = np.nonzero(close & ~crosses)
+    side = np.sign(gaps[rays, k] + (gaps[rays, k] == 0.0))
+    low, high = t[rays, k], t[rays, k + 1]
+    least = least_between(lambda s: side * gap(rays, s), low, high)
+    dips = gap(rays, least) * side < 0.0
+    first, second = np.nonzero(crosses)
+    numbers = np.concatenate([first, rays[dips], rays[dips]])
+    starts = np.concatenate([t[first, second], low[dips], least[dips]])
+    ends = np.concatenate([t[first, second + 1], least[dips], high[dips]])
+    return numbers, closed_in(lambda s: gap(numbers, s), starts, ends)

@@ -1,38 +1,42 @@
-"""Open conics: hyperbolas (one branch) and parabolas. They answer the protocol of `curves.Curve`."""
+"""Open conics: hyperbolas (one branch) and parabolas."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from itertools import pairwise
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
+from .curve import AXES, Curve, even_breaks
 from .placement import FloatArray, Plane
-from .vector import Vec3, unit
+from .vector import Vec3
 
-GAUSS_NODES, GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(16)
+if TYPE_CHECKING:
+    from .motion import Motion
+
 WIDEST = 0.5
+"""Parts of a conic are at most so wide, in its parameter."""
+
+ON = 1e-12
+"""A point so near to a conic, as a share of its size, is taken for its own foot."""
 
 
-def _steps(t0: float, t1: float) -> list[float]:
-    count = max(1, math.ceil((t1 - t0) / WIDEST - 1e-9))
-    return [t0 + (t1 - t0) * k / count for k in range(count)] + [t1]
+def _nearest(curve: Hyperbola | Parabola, point: Vec3, level: float, size: float, stops: list[float]) -> float:
+    """The parameter of the foot of a point. `level`: of the point of the curve at the same height, which is
+    that of a point on the curve; stops : the parameters where the distance can be least."""
+    if math.dist(curve.point(level), point) <= ON * size:
+        return level
+    return min(stops, key=lambda t: math.dist(curve.point(t), point), default=level)
 
 
-def _quadrature(curve: Hyperbola | Parabola, t0: float, t1: float) -> float:
-    total = 0.0
-    stops = _steps(t0, t1)
-    for a, b in pairwise(stops):
-        half = 0.5 * (b - a)
-        speed = np.linalg.norm(curve.derivatives(a + half * (GAUSS_NODES + 1.0)), axis=1)
-        total += half * float(speed @ GAUSS_WEIGHTS)
-    return total
+def _real(coefficients: list[float]) -> list[float]:
+    roots = np.roots(coefficients)
+    return [float(r.real) for r in roots if abs(r.imag) <= 1e-7 * (1.0 + abs(r))]
 
 
 @dataclass(frozen=True, slots=True)
-class Hyperbola:
+class Hyperbola(Curve):
     """The branch a cosh t along `frame.x`, b sinh t along `frame.y`, with a = `major`, b = `minor`."""
 
     frame: Plane
@@ -40,9 +44,9 @@ class Hyperbola:
     minor: float
     kind: ClassVar[str] = "hyperbola"
 
-    @property
-    def period(self) -> float:
-        return 0.0
+    def moved(self, motion: Motion) -> Hyperbola:
+        k = motion.factor
+        return Hyperbola(motion.frame(self.frame), k * self.major, k * self.minor)
 
     def point(self, t: float) -> Vec3:
         return self.frame.point(self.major * math.cosh(t), self.minor * math.sinh(t))
@@ -56,46 +60,41 @@ class Hyperbola:
         axes = np.array([self.frame.x, self.frame.y])
         return np.column_stack([self.major * np.sinh(t), self.minor * np.cosh(t)]) @ axes
 
-    def tangent(self, t: float) -> Vec3:
-        x, y, z = self.derivatives(np.array([t]))[0].tolist()
-        return unit((x, y, z))
+    def second(self, t: FloatArray) -> FloatArray:
+        return self.points(t) - np.asarray(self.frame.origin)
 
     def parameter(self, point: Vec3) -> float:
-        """Parameter of the point of the curve at the same height along `frame.y`."""
-        return math.asinh(self.frame.local(point)[1] / self.minor)
+        """Parameter of the nearest point, by a quartic for the exponential of the parameter."""
+        u, v, _ = self.frame.local(point)
+        a, b = self.major, self.minor
+        square = a * a + b * b
+        quartic = [square, -2.0 * (a * u + b * v), 0.0, 2.0 * (a * u - b * v), -square]
+        stops = [math.log(z) for z in _real(quartic) if z > 0.0]
+        return _nearest(self, point, math.asinh(v / b), math.hypot(u, v, a, b), stops)
 
-    def length(self, t0: float, t1: float) -> float:
-        return _quadrature(self, t0, t1)
-
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Parameters inside (t0, t1) where x, y or z is largest or smallest."""
+    def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
         found = []
-        for a, b in zip(self.frame.x, self.frame.y, strict=True):
-            if abs(self.major * a) > abs(self.minor * b):
-                t = math.atanh(-self.minor * b / (self.major * a))
+        for u, v in (ways @ np.array([self.frame.x, self.frame.y]).T).tolist():
+            if abs(self.major * u) > abs(self.minor * v):
+                t = math.atanh(-self.minor * v / (self.major * u))
                 found += [t] if t0 < t < t1 else []
         return found
 
-    def breaks(self, t0: float, t1: float) -> list[float]:
-        """t0 and t1."""
-        return [t0, t1]
-
     def parts(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, at most one half apart."""
-        return _steps(t0, t1)
+        return even_breaks(t0, t1, WIDEST)
 
 
 @dataclass(frozen=True, slots=True)
-class Parabola:
+class Parabola(Curve):
     """f t^2 along `frame.x` and 2 f t along `frame.y`, with the focal distance f = `focal`."""
 
     frame: Plane
     focal: float
     kind: ClassVar[str] = "parabola"
 
-    @property
-    def period(self) -> float:
-        return 0.0
+    def moved(self, motion: Motion) -> Parabola:
+        return Parabola(motion.frame(self.frame), motion.factor * self.focal)
 
     def point(self, t: float) -> Vec3:
         return self.frame.point(self.focal * t * t, 2.0 * self.focal * t)
@@ -109,26 +108,20 @@ class Parabola:
         axes = np.array([self.frame.x, self.frame.y])
         return 2.0 * self.focal * np.column_stack([t, np.ones(len(t))]) @ axes
 
-    def tangent(self, t: float) -> Vec3:
-        x, y, z = self.derivatives(np.array([t]))[0].tolist()
-        return unit((x, y, z))
+    def second(self, t: FloatArray) -> FloatArray:
+        return np.tile(2.0 * self.focal * np.asarray(self.frame.x), (len(t), 1))
 
     def parameter(self, point: Vec3) -> float:
-        """Parameter of the point of the curve at the same height along `frame.y`."""
-        return self.frame.local(point)[1] / (2.0 * self.focal)
+        """Parameter of the nearest point, by a cubic."""
+        u, v, _ = self.frame.local(point)
+        f = self.focal
+        stops = _real([f, 0.0, 2.0 * f - u, -v])
+        return _nearest(self, point, 0.5 * v / f, math.hypot(u, v, f), stops)
 
-    def length(self, t0: float, t1: float) -> float:
-        return _quadrature(self, t0, t1)
-
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Parameters inside (t0, t1) where x, y or z is largest or smallest."""
-        slopes = ((a, b) for a, b in zip(self.frame.x, self.frame.y, strict=True) if a != 0.0)
-        return [t for t in (-b / a for a, b in slopes) if t0 < t < t1]
-
-    def breaks(self, t0: float, t1: float) -> list[float]:
-        """t0 and t1."""
-        return [t0, t1]
+    def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
+        flat = (ways @ np.array([self.frame.x, self.frame.y]).T).tolist()
+        return [t for t in (-v / u for u, v in flat if u != 0.0) if t0 < t < t1]
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, at most one half apart."""
-        return _steps(t0, t1)
+        return even_breaks(t0, t1, WIDEST)

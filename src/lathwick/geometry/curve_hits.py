@@ -12,9 +12,11 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from scipy.optimize import brentq
 
-from .curves import Circle, Curve, Line
+from .curve import Curve
+from .curves import Circle, Line
 from .placement import FloatArray
-from .surfaces import CylinderSurface, PlaneSurface, Surface
+from .surface import Surface
+from .surfaces import CylinderSurface, PlaneSurface
 from .tolerance import RESOLUTION
 from .vector import along, cross, distance, dot, norm, sub
 
@@ -23,6 +25,9 @@ GOLDEN = 0.5 * (3.0 - math.sqrt(5.0))
 NARROWING = 60
 LEVEL = 1e-12
 PARALLEL = 1e-12
+UNEVEN = 0.2
+"""Samples are moved from even steps by at most such a share of a step."""
+
 RISEN = 3e-11
 """So much more than at a touch the distance is a little way off it."""
 
@@ -158,12 +163,17 @@ def _level_circle_cylinder(
 
 
 def _samples(curve: Curve, t0: float, t1: float) -> FloatArray:
+    """Places along a piece of curve, at uneven steps: a wave whose zeros lie evenly is not taken to be flat."""
     if curve.kind == "line":
         return np.linspace(t0, t1, 13)
     if curve.period == math.tau:
-        return np.linspace(t0, t1, 1 + max(8, math.ceil((t1 - t0) / math.tau * PER_TURN)))
-    stops = curve.breaks(t0, t1)
-    return np.linspace(t0, t1, min(400, max(17, 1 + 2 * (len(stops) - 1))))
+        even = np.linspace(t0, t1, 1 + max(8, math.ceil((t1 - t0) / math.tau * PER_TURN)))
+    else:
+        stops = curve.breaks(t0, t1)
+        even = np.linspace(t0, t1, min(400, max(17, 1 + 2 * (len(stops) - 1))))
+    shift = UNEVEN * np.sin(GOLDEN * np.arange(len(even)) ** 2) * (even[1] - even[0])
+    shift[[0, -1]] = 0.0
+    return even + shift
 
 
 def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
@@ -218,9 +228,10 @@ def _least(
     where twice of that does not bring it to zero the search ends.
     """
     last = len(places) - 1
-    step = places[1] - places[0]
-    low = places[i - 1] if i > 0 else (places[0] - step if closed else places[0])
-    high = places[i + 1] if i < last else (places[last] + step if closed else places[last])
+    span = places[last] - places[0]
+    low = places[i - 1] if i > 0 else (places[last - 1] - span if closed else places[0])
+    high = places[i + 1] if i < last else (places[1] + span if closed else places[last])
+    step = 0.5 * (high - low)
     middle = gap(places[i])
     sign = 1.0 if (middle if abs(middle) > RESOLUTION else gap(low) + gap(high)) >= 0 else -1.0
     a, b = low, high

@@ -1,20 +1,19 @@
-"""Curves in space. Each is immutable and knows its own parameter: arc length on a line, angle on a circle.
-
-Every curve answers the same questions; a new kind of curve answers them too and needs nothing else:
-`kind`, `period`, `point`, `points`, `derivatives`, `tangent`, `parameter`, `length`, `extremes`,
-`breaks` (where it is not smooth) and `parts` (between which a Gauss rule of 16 nodes is accurate).
-"""
+"""Lines, circles and ellipses: arc length is the parameter on a line, the angle on a circle."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import ClassVar, Protocol
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
+from .curve import AXES, Curve, even_breaks, turns_between
 from .placement import FloatArray, Plane
 from .vector import Vec3, along, dot, sub
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 NIL = 1e-18
 """A point so near to the long axis of an ellipse, as a share of the short one, lies on it."""
@@ -23,35 +22,16 @@ NEWTON_STEPS = 100
 """More than the search for the foot of a point on an ellipse takes, however slender that is."""
 
 
-class Curve(Protocol):
-    """What the rest of the package asks of a curve. `period` is 0.0 for an open curve."""
-
-    kind: ClassVar[str]
-
-    @property
-    def period(self) -> float: ...
-    def point(self, t: float) -> Vec3: ...
-    def points(self, t: FloatArray) -> FloatArray: ...
-    def derivatives(self, t: FloatArray) -> FloatArray: ...
-    def tangent(self, t: float) -> Vec3: ...
-    def parameter(self, point: Vec3) -> float: ...
-    def length(self, t0: float, t1: float) -> float: ...
-    def extremes(self, t0: float, t1: float) -> list[float]: ...
-    def breaks(self, t0: float, t1: float) -> list[float]: ...
-    def parts(self, t0: float, t1: float) -> list[float]: ...
-
-
 @dataclass(frozen=True, slots=True)
-class Line:
+class Line(Curve):
     """A straight line; the parameter is the distance from `origin` along the unit `direction`."""
 
     origin: Vec3
     direction: Vec3
     kind: ClassVar[str] = "line"
 
-    @property
-    def period(self) -> float:
-        return 0.0
+    def moved(self, motion: Motion) -> Line:
+        return Line(motion.point(self.origin), motion.direction(self.direction))
 
     def point(self, t: float) -> Vec3:
         return along(self.origin, self.direction, t)
@@ -64,6 +44,9 @@ class Line:
         """First derivatives at `t`, shape (N,); returns shape (N, 3)."""
         return np.broadcast_to(np.asarray(self.direction), (len(t), 3))
 
+    def second(self, t: FloatArray) -> FloatArray:
+        return np.zeros((len(t), 3))
+
     def tangent(self, t: float) -> Vec3:
         return self.direction
 
@@ -71,24 +54,19 @@ class Line:
         """Parameter of the nearest point on the line."""
         return dot(sub(point, self.origin), self.direction)
 
+    def nearest_between(self, point: Vec3, t0: float, t1: float) -> float:
+        return min(max(self.parameter(point), t0), t1)
+
     def length(self, t0: float, t1: float) -> float:
         return t1 - t0
 
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Parameters inside (t0, t1) where a coordinate can be largest or smallest: none."""
+    def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
+        """None: a line reaches farthest at its ends."""
         return []
-
-    def breaks(self, t0: float, t1: float) -> list[float]:
-        """t0 and t1."""
-        return [t0, t1]
-
-    def parts(self, t0: float, t1: float) -> list[float]:
-        """t0 and t1: everything is polynomial."""
-        return [t0, t1]
 
 
 @dataclass(frozen=True, slots=True)
-class Circle:
+class Circle(Curve):
     """A circle about `frame.origin` in the plane of `frame`; the parameter is the angle from
     `frame.x` in radians, counter-clockwise seen against `frame.normal`."""
 
@@ -101,8 +79,15 @@ class Circle:
         return math.tau
 
     @property
-    def bounds(self) -> FloatArray:
-        """Exact smallest box around the whole circle, shape (2, 3)."""
+    def domain(self) -> tuple[float, float]:
+        return 0.0, math.tau
+
+    def moved(self, motion: Motion) -> Circle:
+        return Circle(motion.frame(self.frame), motion.factor * self.radius)
+
+    def box(self, t0: float, t1: float) -> FloatArray:
+        if t1 - t0 < math.tau:
+            return Curve.box(self, t0, t1)
         o, x, y = self.frame.origin, self.frame.x, self.frame.y
         reach = [self.radius * math.hypot(a, b) for a, b in zip(x, y, strict=True)]
         return np.array([[c - r for c, r in zip(o, reach, strict=True)],
@@ -122,6 +107,9 @@ class Circle:
         axes = np.array([self.frame.x, self.frame.y])
         return (self.radius * np.column_stack([-np.sin(t), np.cos(t)])) @ axes
 
+    def second(self, t: FloatArray) -> FloatArray:
+        return np.asarray(self.frame.origin) - self.points(t)
+
     def tangent(self, t: float) -> Vec3:
         x, y, c, s = self.frame.x, self.frame.y, math.cos(t), math.sin(t)
         return (c * y[0] - s * x[0], c * y[1] - s * x[1], c * y[2] - s * x[2])
@@ -134,28 +122,24 @@ class Circle:
     def length(self, t0: float, t1: float) -> float:
         return self.radius * (t1 - t0)
 
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Angles inside (t0, t1) where x, y or z is largest or smallest."""
-        found = []
-        for a, b in zip(self.frame.x, self.frame.y, strict=True):
-            first = math.atan2(b, a)
-            k = math.ceil((t0 - first) / math.pi)
-            while (t := first + k * math.pi) < t1:
-                found.append(t)
-                k += 1
-        return found
+    def nearest_between(self, point: Vec3, t0: float, t1: float) -> float:
+        """By the turn to the foot on the whole circle: beyond an end of the piece that end is the nearest."""
+        turn = (self.parameter(point) - t0) % math.tau
+        if turn <= t1 - t0:
+            return t0 + turn
+        return t1 if turn - (t1 - t0) <= math.tau - turn else t0
+
+    def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
+        flat = ways @ np.array([self.frame.x, self.frame.y]).T
+        return [t for u, v in flat.tolist() for t in turns_between(math.atan2(v, u), t0, t1)]
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, at most a quarter turn apart."""
-        return _even_breaks(t0, t1, math.pi / 2)
-
-    def parts(self, t0: float, t1: float) -> list[float]:
-        """As `breaks`."""
-        return self.breaks(t0, t1)
+        return even_breaks(t0, t1, math.pi / 2)
 
 
 @dataclass(frozen=True, slots=True)
-class Ellipse:
+class Ellipse(Curve):
     """An ellipse about `frame.origin`: `major` along `frame.x`, `minor` along `frame.y`; the parameter t
     (radians) gives the point (major cos t, minor sin t)."""
 
@@ -167,6 +151,14 @@ class Ellipse:
     @property
     def period(self) -> float:
         return math.tau
+
+    @property
+    def domain(self) -> tuple[float, float]:
+        return 0.0, math.tau
+
+    def moved(self, motion: Motion) -> Ellipse:
+        k = motion.factor
+        return Ellipse(motion.frame(self.frame), k * self.major, k * self.minor)
 
     def point(self, t: float) -> Vec3:
         return self.frame.point(self.major * math.cos(t), self.minor * math.sin(t))
@@ -180,10 +172,8 @@ class Ellipse:
         axes = np.array([self.frame.x, self.frame.y])
         return np.column_stack([-self.major * np.sin(t), self.minor * np.cos(t)]) @ axes
 
-    def tangent(self, t: float) -> Vec3:
-        d = self.derivatives(np.array([t]))[0]
-        x, y, z = (d / np.linalg.norm(d)).tolist()
-        return (x, y, z)
+    def second(self, t: FloatArray) -> FloatArray:
+        return np.asarray(self.frame.origin) - self.points(t)
 
     def parameter(self, point: Vec3) -> float:
         """Parameter of the nearest point of the ellipse, in [0, 2 pi)."""
@@ -193,20 +183,13 @@ class Ellipse:
     def length(self, t0: float, t1: float) -> float:
         return ellipse_length(self.major, self.minor, t0, t1)
 
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Parameters inside (t0, t1) where x, y or z is largest or smallest."""
-        found = []
-        for a, b in zip(self.frame.x, self.frame.y, strict=True):
-            first = math.atan2(b * self.minor, a * self.major)
-            k = math.ceil((t0 - first) / math.pi)
-            while (t := first + k * math.pi) < t1:
-                found.append(t)
-                k += 1
-        return found
+    def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
+        flat = ways @ np.array([self.frame.x, self.frame.y]).T * (self.major, self.minor)
+        return [t for u, v in flat.tolist() for t in turns_between(math.atan2(v, u), t0, t1)]
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, at most a quarter turn apart."""
-        return _even_breaks(t0, t1, math.pi / 2)
+        return even_breaks(t0, t1, math.pi / 2)
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """Finer and finer towards the sharp ends of a slender ellipse."""
@@ -228,11 +211,6 @@ def ellipse_parts(major: float, minor: float, t0: float, t1: float) -> list[floa
     for k in range(math.floor((t0 - sharp) / math.pi) - 1, math.ceil((t1 - sharp) / math.pi) + 2):
         stops |= {sharp + k * math.pi + offset for offset in offsets}
     return [t0, *sorted(t for t in stops if t0 + 1e-9 < t < t1 - 1e-9), t1]
-
-
-def _even_breaks(t0: float, t1: float, widest: float) -> list[float]:
-    count = max(1, math.ceil((t1 - t0) / widest - 1e-9))
-    return [t0 + (t1 - t0) * k / count for k in range(count)] + [t1]
 
 
 def ellipse_length(major: float, minor: float, t0: float, t1: float) -> float:

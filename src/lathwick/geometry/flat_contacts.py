@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 from .meetings import HALF, PARALLEL
 from .placement import Plane
-from .round_surfaces import ConeSurface, TorusSurface
-from .surfaces import CylinderSurface, Surface
+from .round_surfaces import TorusSurface
+from .surface import Surface
 from .tolerance import RESOLUTION
 from .vector import Vec2, Vec3, cross, dot, norm, unit
 
@@ -42,23 +42,19 @@ def flat_contacts(one: Surface, two: Surface) -> list[Vec3]:
 
 
 def _contact(plane: Plane, surface: Surface) -> _Contact | None:
-    x, y, height = plane.local(surface.frame.origin)
-    axis = surface.frame.normal
-    rise = dot(axis, plane.normal)
-    if isinstance(surface, CylinderSurface):
-        if abs(rise) > PARALLEL or abs(abs(height) - surface.radius) > HALF:
-            return None
-        return _Contact((x, y), _level(plane, axis))
-    if isinstance(surface, ConeSurface):
-        if abs(height) > HALF or abs(abs(rise) - math.sin(surface.half_angle)) > PARALLEL:
-            return None
-        return _Contact((x, y), _level(plane, axis))
-    if isinstance(surface, TorusSurface):
-        level = norm(cross(axis, plane.normal)) <= PARALLEL and surface.major > RESOLUTION
-        if not level or abs(abs(height) - surface.minor) > HALF:
-            return None
-        return _Contact((x, y), radius=surface.major)
-    return None
+    meridian = surface.meridian
+    if meridian is None or meridian.axis is None:
+        return None
+    x, y, height = plane.local(meridian.origin)
+    rise = dot(meridian.axis, plane.normal)
+    if meridian.way is not None:  # a line in the plane, of a cylinder or a cone
+        reach, lean = meridian.point[0], meridian.way[0]
+        flat = abs(abs(rise) - lean) <= PARALLEL and abs(abs(height) - reach) <= HALF
+        return _Contact((x, y), _level(plane, meridian.axis)) if flat else None
+    level = norm(cross(meridian.axis, plane.normal)) <= PARALLEL and meridian.point[0] > RESOLUTION
+    if not level or abs(abs(height) - meridian.radius) > HALF:
+        return None
+    return _Contact((x, y), radius=meridian.point[0])
 
 
 def _level(plane: Plane, way: Vec3) -> Vec2:

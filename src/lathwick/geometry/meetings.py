@@ -12,13 +12,17 @@ intersection of any two natural quadric surfaces", GMIP 57 (1995); Piegl & Tille
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from .conics import Hyperbola, Parabola
-from .curves import Circle, Curve, Ellipse, Line
+from .curve import Curve
+from .curves import Circle, Ellipse, Line
 from .placement import Plane
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from .surfaces import CylinderSurface, PlaneSurface, Surface
+from .surface import Meridian, Surface
+from .surfaces import CylinderSurface, PlaneSurface
 from .tolerance import RESOLUTION
 from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm, scaled, sub, unit
 
@@ -51,42 +55,27 @@ def meeting(one: Surface, two: Surface) -> Meeting | None:
     """The exact meeting of two surfaces, None for a pair that has no lines or conics in general."""
     if one is two:
         return SAME
-    if isinstance(two, PlaneSurface) and not isinstance(one, PlaneSurface):
-        one, two = two, one
-    if isinstance(one, PlaneSurface):
-        return _plane_with(one, two)
-    common = _common_axis(one, two)
-    if common is not None:
-        return _about_one_axis(one, two, *common)
-    if isinstance(one, SphereSurface) and isinstance(two, SphereSurface):
-        return _spheres(one, two)
-    if isinstance(one, CylinderSurface) and isinstance(two, CylinderSurface):
-        return _cylinders(one, two)
-    return None
+    for plane, other in ((one.plane, two), (two.plane, one)):
+        if plane is not None:
+            rule = _WITH_PLANE.get(type(other))
+            return None if rule is None else rule(plane, other)
+    if one.meridian is not None and two.meridian is not None:
+        common = _common_axis(one.meridian, two.meridian)
+        if common is not None:
+            return _about_one_axis(one.meridian, two.meridian, *common)
+    rule = _PAIRS.get((type(one), type(two)))
+    return None if rule is None else rule(one, two)
 
 
 # ---------------------------------------------------------------------- planes
-
-
-def _plane_with(plane: PlaneSurface, other: Surface) -> Meeting | None:
-    if isinstance(other, PlaneSurface):
-        return _planes(plane.frame, other.frame)
-    if isinstance(other, CylinderSurface):
-        return _plane_cylinder(plane.frame, other)
-    if isinstance(other, SphereSurface):
-        return _plane_sphere(plane.frame, other)
-    if isinstance(other, ConeSurface):
-        return _plane_cone(plane.frame, other)
-    if isinstance(other, TorusSurface):
-        return _plane_torus(plane.frame, other)
-    return None
 
 
 def _height(point: Vec3, frame: Plane) -> float:
     return dot(sub(point, frame.origin), frame.normal)
 
 
-def _planes(one: Plane, two: Plane) -> Meeting:
+def _planes(one: Plane, other: PlaneSurface) -> Meeting:
+    two = other.frame
     way = cross(one.normal, two.normal)
     size = norm(way)
     if size <= PARALLEL:
@@ -196,13 +185,13 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
             return Meeting(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
         reach = math.sqrt((small - abs(h)) * (small + abs(h)))
         radii = (radius for radius in (big + reach, big - reach) if radius > RESOLUTION)
-        tips = tuple(tip.point for tip in ring.tips if abs(dot(sub(tip.point, middle), axis)) <= HALF)
+        tips = tuple(tip.point for tip in ring.singular_points if abs(dot(sub(tip.point, middle), axis)) <= HALF)
         return Meeting(curves=tuple(Circle(frame, radius) for radius in radii), points=tips)
     if abs(lean) <= PARALLEL and abs(h) <= HALF:
         side = unit(cross(axis, plane.normal))
         centers = (along(center, side, big), along(center, side, -big))
         curves = tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers)
-        return Meeting(curves=curves, nodes=tuple(tip.point for tip in ring.tips))
+        return Meeting(curves=curves, nodes=tuple(tip.point for tip in ring.singular_points))
     # the plane clears the ring
     flat = math.sqrt(max(0.0, 1.0 - lean * lean))
     if abs(abs(h) - big * flat - small) <= HALF:
@@ -216,52 +205,38 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
 # ---------------------------------------------------------------------- one axis
 
 
-def _axis_of(surface: Surface) -> tuple[Vec3, Vec3] | None:
-    """Point and direction of the axis of revolution; None for a sphere, which has them all."""
-    return None if isinstance(surface, SphereSurface) else (surface.frame.origin, surface.frame.normal)
-
-
-def _common_axis(one: Surface, two: Surface) -> tuple[Vec3, Vec3] | None:
+def _common_axis(one: Meridian, two: Meridian) -> tuple[Vec3, Vec3] | None:
     """The axis that two surfaces of revolution share, if they do."""
-    kinds = ("cylinder", "cone", "sphere", "torus")
-    if one.kind not in kinds or two.kind not in kinds:
+    first, other = (one, two) if one.axis is not None else (two, one)
+    if first.axis is None:
         return None
-    first, second = _axis_of(one), _axis_of(two)
-    if first is None and second is None:
+    if other.axis is not None and norm(cross(first.axis, other.axis)) > PARALLEL:
         return None
-    origin, axis = first or second or ((0.0, 0.0, 0.0), (0.0, 0.0, 1.0))
-    other = two if first is not None else one
-    if first is not None and second is not None and norm(cross(axis, second[1])) > PARALLEL:
-        return None
-    off = sub(other.frame.origin, origin)
-    return (origin, axis) if norm(cross(off, axis)) <= HALF else None
+    off = sub(other.origin, first.origin)
+    return (first.origin, first.axis) if norm(cross(off, first.axis)) <= HALF else None
 
 
 _Profile = tuple[str, tuple[float, ...]]
 
 
-def _profile(surface: Surface, origin: Vec3, axis: Vec3) -> _Profile:
-    """The surface in the half-plane (distance from the axis, height): a line (point, way) or a circle."""
-    z = dot(sub(surface.frame.origin, origin), axis)
-    if isinstance(surface, CylinderSurface):
-        return "line", (surface.radius, z, 0.0, 1.0)
-    if isinstance(surface, ConeSurface):
-        up = 1.0 if dot(surface.frame.normal, axis) > 0 else -1.0
-        return "line", (0.0, z, math.sin(surface.half_angle), up * math.cos(surface.half_angle))
-    if isinstance(surface, SphereSurface):
-        return "circle", (0.0, z, surface.radius)
-    assert isinstance(surface, TorusSurface)
-    return "circle", (surface.major, z, surface.minor)
+def _profile(meridian: Meridian, origin: Vec3, axis: Vec3) -> _Profile:
+    """A line (point, way) or a circle in the half-plane of an axis (distance from it, height)."""
+    up = -1.0 if meridian.axis is not None and dot(meridian.axis, axis) < 0.0 else 1.0
+    r, z = meridian.point
+    z = dot(sub(meridian.origin, origin), axis) + up * z
+    if meridian.way is None:
+        return "circle", (r, z, meridian.radius)
+    return "line", (r, z, meridian.way[0], up * meridian.way[1])
 
 
-def _about_one_axis(one: Surface, two: Surface, origin: Vec3, axis: Vec3) -> Meeting:
+def _about_one_axis(one: Meridian, two: Meridian, origin: Vec3, axis: Vec3) -> Meeting:
     p, q = _profile(one, origin, axis), _profile(two, origin, axis)
     crossings, touching = _profile_meetings(p, q)
     if crossings is None:
         return SAME
     rings = []
     for reach, z in crossings:
-        on_both = all(s.kind != "cone" or _above_apex(s, along(origin, axis, z)) for s in (one, two))
+        on_both = all(_is_reached(m, profile[1], (reach, z)) for m, profile in ((one, p), (two, q)))
         if reach > RESOLUTION and on_both:
             rings.append(Circle(Plane(along(origin, axis, z), axis), reach))
     poles = tuple(
@@ -270,8 +245,9 @@ def _about_one_axis(one: Surface, two: Surface, origin: Vec3, axis: Vec3) -> Mee
     return Meeting(touches=tuple(rings)) if touching else Meeting(curves=tuple(rings), points=poles)
 
 
-def _above_apex(cone: Surface, center: Vec3) -> bool:
-    return dot(sub(center, cone.frame.origin), cone.frame.normal) > 0.0
+def _is_reached(meridian: Meridian, profile: tuple[float, ...], place: Vec2) -> bool:
+    """Whether a place on the line of a profile belongs to the surface: above the apex, if that has one."""
+    return not meridian.from_apex or (place[1] - profile[1]) * profile[3] > 0.0
 
 
 def _profile_meetings(p: _Profile, q: _Profile) -> tuple[list[Vec2] | None, bool]:
@@ -382,3 +358,17 @@ def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -
     h, y = math.sqrt((r - t) * (r + t)), cross(axis, x)
     base = along(one.frame.origin, x, t)
     return Meeting(curves=(Line(along(base, y, h), axis), Line(along(base, y, -h), axis)))
+
+
+_WITH_PLANE: dict[type, Callable[[Plane, Any], Meeting | None]] = {
+    PlaneSurface: _planes,
+    CylinderSurface: _plane_cylinder,
+    SphereSurface: _plane_sphere,
+    ConeSurface: _plane_cone,
+    TorusSurface: _plane_torus,
+}
+_PAIRS: dict[tuple[type, type], Callable[[Any, Any], Meeting | None]] = {
+    (SphereSurface, SphereSurface): _spheres,
+    (CylinderSurface, CylinderSurface): _cylinders,
+}
+"""The pairs with closed forms, besides surfaces of revolution about one axis."""

@@ -7,15 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .canal import CanalSurface
-from .conics import Hyperbola, Parabola
-from .curves import Circle, Curve, Ellipse, Line
+from .curve import Curve
 from .placement import Axis, FloatArray, Plane, rotated
-from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from .ruled import RuledSurface
-from .spline import FittedCurve, SplineCurve
-from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
-from .varying_canal import VaryingCanal
+from .surface import Surface
 from .vector import Vec3, add, cross, dot, scaled, sub
 
 
@@ -56,47 +50,11 @@ class Motion:
 
     def curve(self, curve: Curve) -> Curve:
         """The image of a curve, with the same parameters (on lines times `factor`)."""
-        k = self.factor
-        if isinstance(curve, Line):
-            return Line(self.point(curve.origin), self.direction(curve.direction))
-        if isinstance(curve, Circle):
-            return Circle(self.frame(curve.frame), k * curve.radius)
-        if isinstance(curve, (Ellipse, Hyperbola)):
-            return type(curve)(self.frame(curve.frame), k * curve.major, k * curve.minor)
-        if isinstance(curve, Parabola):
-            return Parabola(self.frame(curve.frame), k * curve.focal)
-        assert isinstance(curve, SplineCurve)
-        return replace(curve, controls=self.points(curve.controls))
+        return curve.moved(self)
 
     def surface(self, surface: Surface) -> tuple[Surface, bool]:
         """The image of a surface, and whether its normal goes to the image's normal."""
-        k = self.factor
-        if isinstance(surface, CanalSurface):
-            spine, zero = (self.curve(c) for c in (surface.spine, surface.zero))
-            assert isinstance(spine, FittedCurve) and isinstance(zero, FittedCurve)
-            if isinstance(surface, VaryingCanal):
-                return VaryingCanal.of(spine, zero, tuple(k * c for c in surface.law)), True
-            return CanalSurface(spine, zero, k * surface.radius), True
-        if isinstance(surface, RuledSurface):
-            one, two = (self.curve(c) for c in (surface.one, surface.two))
-            assert isinstance(one, FittedCurve) and isinstance(two, FittedCurve)
-            return RuledSurface(one, two), not self.is_mirror
-        frame = self.frame(surface.frame)
-        if isinstance(surface, PlaneSurface):
-            return PlaneSurface(frame), not self.is_mirror
-        if isinstance(surface, CylinderSurface):
-            return CylinderSurface(frame, k * surface.radius), True
-        if isinstance(surface, SphereSurface):
-            return SphereSurface(frame, k * surface.radius), True
-        if isinstance(surface, TorusSurface):
-            return TorusSurface(frame, k * surface.major, k * surface.minor), True
-        if isinstance(surface, ConeSurface):
-            frame = Plane(frame.origin, self.direction(surface.frame.normal), frame.x)
-            return ConeSurface(frame, surface.half_angle), True
-        assert isinstance(surface, ExtrudedSurface)
-        profile = self.curve(surface.profile)
-        assert isinstance(profile, (Ellipse, SplineCurve))
-        return ExtrudedSurface(profile, frame), True
+        return surface.moved(self)
 
 
 def moved_by(dx: float, dy: float, dz: float) -> Motion:

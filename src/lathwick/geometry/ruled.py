@@ -7,14 +7,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
+from .curve import AXES
 from .placement import FloatArray, Plane
+from .search import closed_in
 from .spline import FittedCurve
 from .spline_surface import SplineSurface
+from .surface import Interval, Surface
+from .surfaces import filled_rows
 from .vector import Vec3
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 NEWTON_ROUNDS = 30
 CLOSE = 1e-13
@@ -23,10 +30,13 @@ CLOSE = 1e-13
 SAMPLES = 129
 ROOM = 1.1
 SMALL = 1e-300
+RAY_SAMPLES = 257
+LINES_BEYOND = 0.05
+"""Lines are followed beyond both curves by this share of their length."""
 
 
 @dataclass(frozen=True, eq=False)
-class RuledSurface:
+class RuledSurface(Surface):
     """Straight lines from points of `one` to those of `two` with the same parameter; both have the same
     knots.
 
@@ -37,6 +47,95 @@ class RuledSurface:
     one: FittedCurve
     two: FittedCurve
     kind: ClassVar[str] = "ruled"
+    search_order: ClassVar[int] = 30
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return self.one.domain, (0.0, 1.0)
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return self.one.period, 0.0
+
+    @property
+    def straight(self) -> int:
+        return 1
+
+    @property
+    def bulges(self) -> bool:
+        return False
+
+    @property
+    def singular_points(self) -> tuple[()]:
+        return ()
+
+    def least_radius(self) -> float:
+        return 1.0 / max(self.sharpest_bend, 1e-9)
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        line = self._lines(uv)
+        twist = self.two.derivatives(uv[:, 0]) - self.one.derivatives(uv[:, 0])
+        rows = [[self.points(uv), line, np.zeros_like(line)], [self.slopes(uv), twist]]
+        rows.append([self._second(uv[:, 0], uv[:, 1])])
+        return [row[: most + 1 - i] for i, row in enumerate(rows[: most + 1])]
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        """The feet on lines that come nearer to the point than those beside them."""
+        u = self.middle.samples(self.one.low, self.one.high)
+        p = np.repeat(np.array([point]), len(u), axis=0)
+        away = np.linalg.norm(self._foot(p, u)[1], axis=1)
+        padded = np.concatenate([[np.inf], away, [np.inf]])
+        starts = u[(away <= padded[:-2]) & (away <= padded[2:])]
+        p = p[: len(starts)]
+        feet = self._settled(p, starts)
+        return np.column_stack([feet, self._foot(p, feet)[0]])
+
+    def whole_box(self) -> None:
+        """None: it has borders."""
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        """None: along a line through any point a face goes on at least as far to its border."""
+        return np.zeros((0, 3))
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        return self.one.domain, (-LINES_BEYOND, 1.0 + LINES_BEYOND)
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        return np.full(len(cells), 0.5 * du * self.fastest), np.full(len(cells), 0.5 * dv * self.widest)
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        """A ray meets the line at u where the volume of it, the line and the way between vanishes: zeros of
+        that between samples of opposite sign."""
+        u = np.linspace(self.one.low, self.one.high, RAY_SAMPLES)
+
+        def volumes(u: FloatArray) -> tuple[FloatArray, FloatArray]:
+            start = self.one.points(u)
+            return start, np.cross(self.two.points(u) - start, direction)
+
+        starts, sides = volumes(u)
+        values = (starts * sides).sum(axis=1) - origins @ sides.T
+        rays, k = np.nonzero((values[:, :-1] < 0.0) != (values[:, 1:] < 0.0))
+
+        def gap(u: FloatArray) -> FloatArray:
+            start, side = volumes(u)
+            return np.asarray(((start - origins[rays]) * side).sum(axis=1))
+
+        u = closed_in(gap, u[k], u[k + 1])
+        start = self.one.points(u)
+        way, off = self.two.points(u) - start, origins[rays] - start
+        flat = way - (way @ direction)[:, None] * direction  # of the line, as seen along the rays
+        v = (off * flat).sum(axis=1) / np.maximum((flat * flat).sum(axis=1), 1e-300)
+        hits = (start + v[:, None] * way - origins[rays]) @ direction
+        return filled_rows(rays, hits, len(origins))
+
+    def moved(self, motion: Motion) -> tuple[RuledSurface, bool]:
+        return RuledSurface(self.one.moved(motion), self.two.moved(motion)), not motion.is_mirror
+
+    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+        """The same points."""
+        one, two = (curve.between(*us) for curve in (self.one, self.two))
+        controls = np.stack([(1.0 - v) * one.controls + v * two.controls for v in vs], axis=1)
+        return SplineSurface((one.degree, 1), (one.knots, (vs[0], vs[0], vs[1], vs[1])), controls)
 
     @property
     def period(self) -> float:
@@ -125,7 +224,10 @@ class RuledSurface:
 
         By Newton's method in u; the best v of a line is known.
         """
-        u = self.middle.nearest(points)
+        u = self._settled(points, self.middle.nearest(points))
+        return np.column_stack([u, self._foot(points, u)[0]])
+
+    def _settled(self, points: FloatArray, u: FloatArray) -> FloatArray:
         for _ in range(NEWTON_ROUNDS):
             v, off, way = self._foot(points, u)
             d1, d2 = self.slopes(np.column_stack([u, v])), self._second(u, v)
@@ -140,7 +242,7 @@ class RuledSurface:
             u = moved
             if done:
                 break
-        return np.column_stack([u, self._foot(points, u)[0]])
+        return u
 
     def _foot(self, points: FloatArray, u: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         """The nearest v on lines, what is left to the points, and the ways along the lines."""
@@ -151,10 +253,3 @@ class RuledSurface:
 
     def _second(self, u: FloatArray, v: FloatArray) -> FloatArray:
         return np.asarray((1.0 - v)[:, None] * self.one.second(u) + v[:, None] * self.two.second(u))
-
-    def as_spline(self, low: float, high: float, across: tuple[float, float] = (0.0, 1.0)) -> SplineSurface:
-        """The part from u = low to high and from one v to another as a B-spline surface, the same points."""
-        one, two = (curve.between(low, high) for curve in (self.one, self.two))
-        controls = np.stack([(1.0 - v) * one.controls + v * two.controls for v in across], axis=1)
-        v0, v1 = across
-        return SplineSurface((one.degree, 1), (one.knots, (v0, v0, v1, v1)), controls)

@@ -10,27 +10,37 @@ import math
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
-from typing import Any, ClassVar, Self, TypeAlias
+from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
 
 import numpy as np
 
+from .curve import Curve
 from .placement import FloatArray
+from .roots import IntArray, chebyshev, on_pieces, polynomial_roots
 from .vector import Vec3, unit
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 GRID = 192
 """About as many places along a curve start the search for its nearest point."""
+
+NEAREST_SAMPLES = 4
+"""So many samples next to a point are looked at: another branch of the curve may be the nearer one."""
 
 NEWTON_ROUNDS = 12
 SETTLED = 1e-10
 """A step of Newton's method, as a share of the curve, after which the next would be lost in rounding."""
 
-HALVINGS = 50
 SPANS_TOGETHER = 4
 SHORTEST_SPAN = 1e-11
 """A knot so near to an end, as a share of the curve, does not divide it."""
+
+SAME_PLACE = 1e-12
+"""Parameters that differ by so small a share of the curve are of one root."""
 
 SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
@@ -65,6 +75,14 @@ class BSpline:
         gap = np.abs(self.controls[0] - self.controls[-1]).max()
         return bool(gap <= 1e-12 * (1 + np.abs(self.controls).max()))
 
+    @cached_property
+    def is_smoothly_closed(self) -> bool:
+        """Whether the curve ends where it starts, and runs on there in the same direction."""
+        if not self.is_closed:
+            return False
+        first, last = BSpline.derivatives(self, np.array([self.low, self.high]))
+        return bool(first @ last > SMOOTH_COSINE * float(np.linalg.norm(first) * np.linalg.norm(last)))
+
     def points(self, t: FloatArray) -> FloatArray:
         """Points at parameters `t`, shape (N,); returns shape (N, 2 or 3)."""
         return self._curve(t)
@@ -78,6 +96,10 @@ class BSpline:
         return self._curve(t, nu=2)
 
     def breaks(self, t0: float, t1: float) -> list[float]:
+        """As `spans`."""
+        return self.spans(t0, t1)
+
+    def spans(self, t0: float, t1: float) -> list[float]:
         """t0, the knots between, and t1: in between the curve is one polynomial."""
         least = SHORTEST_SPAN * (self.high - self.low)
         return [t0, *(k for k in dict.fromkeys(self.knots) if t0 + least < k < t1 - least), t1]
@@ -87,21 +109,47 @@ class BSpline:
         stops = self.breaks(t0, t1)
         return [a + (b - a) * k / 4 for a, b in _pairs(stops) for k in range(4)] + [t1]
 
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Parameters inside (t0, t1) where a coordinate is largest or smallest."""
-        found = []
-        for a, b in _pairs(self.breaks(t0, t1)):
-            nodes = 0.5 * (a + b) + 0.5 * (b - a) * np.cos(
-                np.pi * (np.arange(self.degree) + 0.5) / self.degree
-            )
-            for values in self.derivatives(nodes).T:
-                slope = np.polynomial.Polynomial.fit(nodes, values, self.degree - 1, domain=[a, b])
-                scale = np.abs(values).max()
-                if scale > 0 and self.degree > 1:
-                    roots = slope.trim(1e-13 * scale).roots()
-                    real = [float(r.real) for r in roots if abs(r.imag) < 1e-9 * (b - a)]
-                    found += [t for t in real if a <= t <= b and t0 < t < t1]
-        return sorted(found)
+    def extremes(self, t0: float, t1: float, ways: FloatArray | None = None) -> list[float]:
+        """Parameters inside (t0, t1) at which the curve can reach farthest along one of the `ways`, shape
+        (K, d), by default the axes: zeros of its slope, and its knots."""
+        stops = self.spans(t0, t1)
+        slopes = self._bernstein(self.derivatives, self.degree - 1, np.array(stops))
+        along = slopes if ways is None else np.einsum("npc,kc->npk", slopes, ways)
+        count, _, sides = along.shape
+        table = along.transpose(0, 2, 1).reshape(count * sides, -1)
+        changes = (table.min(axis=1) <= 0.0) & (table.max(axis=1) >= 0.0)  # within the hull of its controls
+        roots = polynomial_roots(_from_bernstein(table[changes]))
+        low, high = (np.repeat(np.array(ends), sides)[changes, None] for ends in (stops[:-1], stops[1:]))
+        t = (low + roots * (high - low)).ravel()
+        found: list[float] = np.union1d(t[(t > t0) & (t < t1)], stops[1:-1]).tolist()
+        return found
+
+    def level_places(self, way: FloatArray, heights: FloatArray) -> tuple[IntArray, FloatArray]:
+        """Where the curve has each of some heights, (N,), along a direction, (d,): the numbers of the heights
+        and the parameters, (M,) each."""
+        stops = np.array(self.spans(self.low, self.high))
+        table = self._bernstein(self.points, self.degree, stops) @ way
+        low, high = table.min(axis=1), table.max(axis=1)
+        rows, columns = np.nonzero((low <= heights[:, None]) & (heights[:, None] <= high))
+        roots = polynomial_roots(_from_bernstein(table[columns] - heights[rows, None]))
+        t = stops[columns, None] + roots * (stops[columns + 1] - stops[columns])[:, None]
+        which, k = np.nonzero(~np.isnan(t))
+        rows, t = rows[which], t[which, k]
+        order = np.lexsort((t, rows))
+        rows, t = rows[order], t[order]
+        again = (np.diff(rows) == 0) & (np.diff(t) <= SAME_PLACE * (self.high - self.low))
+        kept = np.append(True, ~again)[: len(t)]  # a root at a knot belongs to both spans
+        return rows[kept], t[kept]
+
+    def _bernstein(
+        self, rule: Callable[[FloatArray], FloatArray], degree: int, stops: FloatArray
+    ) -> FloatArray:
+        """A function that is polynomial between stops as Bernstein polynomials, shape (N, degree + 1, d)."""
+        places = stops[:-1, None] + np.diff(stops)[:, None] * chebyshev(degree)
+        values = rule(places.ravel()).reshape(len(stops) - 1, degree + 1, -1)
+        flat = values.transpose(0, 2, 1).reshape(-1, degree + 1)
+        made = on_pieces(flat) @ _to_bernstein(degree).T
+        return np.asarray(made.reshape(len(stops) - 1, -1, degree + 1).transpose(0, 2, 1))
 
     @cached_property
     def _grid(self) -> tuple[FloatArray, Any]:
@@ -117,8 +165,21 @@ class BSpline:
     def nearest(self, points: FloatArray) -> FloatArray:
         """Parameters of the points of the curve nearest to `points`, shape (N, d); returns (N,)."""
         t, tree = self._grid
-        best = np.asarray(tree.query(points)[1], dtype=np.intp)
-        u = t[best]
+        near = np.asarray(tree.query(points, NEAREST_SAMPLES)[1], dtype=np.intp)
+        u = self._settled(points, t[near[:, 0]])
+        near.sort(axis=1)
+        apart = np.diff(near, axis=1) > NEAREST_SAMPLES  # samples of another branch
+        for k in range(NEAREST_SAMPLES - 1):
+            rows = np.flatnonzero(apart[:, k])
+            if len(rows):
+                for other in (t[near[rows, k]], t[near[rows, k + 1]]):
+                    v = self._settled(points[rows], other)
+                    away = [np.linalg.norm(self.points(w) - points[rows], axis=1) for w in (u[rows], v)]
+                    u[rows] = np.where(away[1] < away[0], v, u[rows])
+        return u
+
+    def _settled(self, points: FloatArray, u: FloatArray) -> FloatArray:
+        """Newton's method for the feet of points from parameters near them."""
         for _ in range(NEWTON_ROUNDS):
             off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
             slope = (off * d1).sum(axis=1)
@@ -166,6 +227,17 @@ class BSpline:
         return float(half @ (speed @ weights))
 
 
+def _to_bernstein(degree: int) -> FloatArray:
+    """The matrix from coefficients of powers, the constant first, to those of Bernstein polynomials."""
+    n = degree
+    return np.array([[math.comb(i, j) / math.comb(n, j) for j in range(n + 1)] for i in range(n + 1)])
+
+
+def _from_bernstein(table: FloatArray) -> FloatArray:
+    """Coefficients of powers, the constant first, of rows of Bernstein coefficients."""
+    return np.asarray(np.linalg.solve(_to_bernstein(table.shape[1] - 1), table.T).T)
+
+
 def _pairs(stops: Sequence[float]) -> list[tuple[float, float]]:
     return list(pairwise(stops))
 
@@ -193,15 +265,23 @@ def _slopes(coefficients: tuple[float, ...], h: float) -> Vec3:
 
 
 @dataclass(frozen=True, eq=False)
-class SplineCurve(BSpline):
-    """A B-spline in space, as an edge's curve; answers the protocol of `curves.Curve`."""
+class SplineCurve(BSpline, Curve):
+    """A B-spline in space, as an edge's curve."""
 
     kind: ClassVar[str] = "spline"
 
-    @property
+    @cached_property
     def period(self) -> float:
-        """Length of the parameter range of a closed curve, which may be passed round; 0.0 of an open one."""
-        return self.high - self.low if self.is_closed else 0.0
+        """Length of the parameter range of a closed curve, which may be passed round; 0.0 of an open one and
+        of one whose ends meet at an angle."""
+        return self.high - self.low if self.is_smoothly_closed else 0.0
+
+    @property
+    def domain(self) -> tuple[float, float]:
+        return self.low, self.high
+
+    def moved(self, motion: Motion) -> Self:
+        return replace(self, controls=motion.points(self.controls))
 
     def points(self, t: FloatArray) -> FloatArray:
         return super().points(self._wrapped(t))
@@ -212,22 +292,12 @@ class SplineCurve(BSpline):
     def second(self, t: FloatArray) -> FloatArray:
         return super().second(self._wrapped(t))
 
-    def breaks(self, t0: float, t1: float) -> list[float]:
+    def spans(self, t0: float, t1: float) -> list[float]:
         if t1 <= self.high or not self.period:
-            return super().breaks(t0, t1)
+            return super().spans(t0, t1)
         turns = {k + lap for lap in self._laps(t0, t1) for k in self.knots}
         least = SHORTEST_SPAN * self.period
         return [t0, *(k for k in sorted(turns) if t0 + least < k < t1 - least), t1]
-
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        if t1 <= self.high or not self.period:
-            return super().extremes(t0, t1)
-        found = set[float]()
-        for lap in self._laps(t0, t1):
-            start, end = max(t0 - lap, self.low), min(t1 - lap, self.high)
-            inner = super().extremes(start, end) if start < end else []
-            found |= {t + lap for t in (*inner, self.high)}
-        return sorted(t for t in found if t0 < t < t1)
 
     def _laps(self, t0: float, t1: float) -> list[float]:
         """What is added to the parameters of a closed curve on each of its rounds from t0 to t1."""
@@ -267,7 +337,16 @@ class SplineCurve(BSpline):
     def parameter(self, point: Vec3) -> float:
         """As `nearest`, of one point."""
         t, tree = self._grid
-        u = float(t[tree.query(point)[1]])
+        first, *others = tree.query(point, NEAREST_SAMPLES)[1].tolist()
+        found = [self._settled_one(float(t[first]), point)]
+        branches = [k for k in others if abs(k - first) > NEAREST_SAMPLES]
+        found += [self._settled_one(float(t[k]), point) for k in branches]
+        if len(found) == 1:
+            return found[0]
+        return min(found, key=lambda u: math.dist(self.point(u), point))
+
+    def _settled_one(self, u: float, point: Vec3) -> float:
+        """As `_settled`, of one point."""
         for _ in range(NEWTON_ROUNDS):
             polynomials, h = self._place(u)
             slope = square = bend = 0.0
@@ -300,15 +379,6 @@ class FittedCurve(SplineCurve):
     """A spline fitted so closely to a smooth curve that it counts as smooth across its knots."""
 
     @cached_property
-    def period(self) -> float:
-        """As for any spline; but a curve whose ends meet at an angle cannot be passed round."""
-        if not self.is_closed:
-            return 0.0
-        first, last = BSpline.derivatives(self, np.array([self.low, self.high]))
-        smooth = first @ last > SMOOTH_COSINE * float(np.linalg.norm(first) * np.linalg.norm(last))
-        return self.high - self.low if smooth else 0.0
-
-    @cached_property
     def joints(self) -> list[float]:
         """Inner knots at which pieces are joined that need not bend alike."""
         counts = Counter(self.knots)
@@ -316,7 +386,7 @@ class FittedCurve(SplineCurve):
 
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, every fourth knot, and all joints."""
-        stops = super().breaks(t0, t1)
+        stops = self.spans(t0, t1)
         kept = {*stops[:-1:SPANS_TOGETHER], stops[-1]}
         laps = self._laps(t0, t1) if self.period and t1 > self.high else [0.0]
         joints = {k + lap for k in self.joints for lap in laps}
@@ -325,18 +395,6 @@ class FittedCurve(SplineCurve):
     def parts(self, t0: float, t1: float) -> list[float]:
         """As `breaks`."""
         return self.breaks(t0, t1)
-
-    def extremes(self, t0: float, t1: float) -> list[float]:
-        """Where a coordinate's slope changes sign between samples."""
-        t = np.linspace(t0, t1, max(17, len(self.knots)))
-        slopes = self.derivatives(t)
-        rows, axes = np.nonzero(slopes[:-1] * slopes[1:] < 0.0)
-        which = np.arange(len(rows))
-
-        def slope(middle: FloatArray) -> FloatArray:
-            return self.derivatives(middle)[which, axes]
-
-        return sorted(halved(slope, t[rows], t[rows + 1], slopes[rows, axes]).tolist())
 
 
 Ways = tuple[FloatArray | None, FloatArray | None]
@@ -374,24 +432,6 @@ def _through(t: FloatArray, points: FloatArray, degree: int, ways: Ways) -> Any:
     knots = np.concatenate([[t[0]] * (degree + 1), inner, [t[-1]] * (degree + 1)])
     conditions: Any = tuple(slopes)
     return make_interp_spline(t, points, degree, t=knots, bc_type=conditions)
-
-
-def sign_changes(rule: Callable[[FloatArray], FloatArray], stops: FloatArray) -> FloatArray:
-    """Where a function of arrays changes sign between increasing stops, by bisection; shape (N,)."""
-    values = rule(stops)
-    (rows,) = np.nonzero(values[:-1] * values[1:] < 0.0)
-    return halved(rule, stops[rows], stops[rows + 1], values[rows])
-
-
-def halved(
-    rule: Callable[[FloatArray], FloatArray], low: FloatArray, high: FloatArray, first: FloatArray
-) -> FloatArray:
-    """Where a function of (N,) changes sign between `low` and `high`, its values at `low` given; (N,)."""
-    for _ in range(HALVINGS if len(low) else 0):
-        middle = 0.5 * (low + high)
-        before = rule(middle) * first > 0.0
-        low, high = np.where(before, middle, low), np.where(before, high, middle)
-    return np.asarray(0.5 * (low + high))
 
 
 def interpolated(points: FloatArray, closed: bool = False) -> BSpline:

@@ -1,36 +1,45 @@
-"""Rational B-spline surfaces: points, derivatives, normals, and the parameters nearest to points.
+"""Rational B-spline surfaces of any degree, open or closed, with poles.
 
-Source: Piegl & Tiller, The NURBS Book: basis functions 2.2, rational derivatives 4.4, point inversion 6.1.
+Source: Piegl & Tiller, The NURBS Book: basis functions 2.2, rational derivatives 4.4, knot insertion 5.3,
+ruled surfaces 8.3. Beyond its borders a surface goes on by its Taylor polynomial of second order there.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from itertools import pairwise
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .placement import FloatArray, Plane
+from .curves import Ellipse
+from .placement import FloatArray
+from .spline import SMOOTH_COSINE, BSpline, SplineCurve
+from .surface import Interval, Surface
 from .vector import Vec3
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 IntArray = NDArray[np.int64]
 
-NEWTON_ROUNDS = 15
-PER_SPAN = 4
-CHUNK = 4096
-NOWHERE = 1e-300
+CLOSED = 1e-12
+"""Borders that differ by less, as a share of the surface, are one."""
+
+TAYLOR = 2
+"""The order of the polynomial by which a surface goes on beyond a border."""
 
 
 @dataclass(frozen=True, eq=False)
-class SplineSurface:
+class SplineSurface(Surface):
     """A tensor product of `degrees` over clamped `knots` in u and v.
 
     controls : shape (n, m, 3). weights : shape (n, m), all positive; None for a polynomial surface.
-    The normal is (derivative along u) cross (derivative along v).
+    The normal is (derivative along u) cross (derivative along v). A surface whose opposite borders are one
+    and which runs on smoothly there has a period.
     """
 
     degrees: tuple[int, int]
@@ -49,22 +58,75 @@ class SplineSurface:
         """The largest u and v."""
         return self.knots[0][-1], self.knots[1][-1]
 
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        (u0, v0), (u1, v1) = self.low, self.high
+        return (u0, u1), (v0, v1)
+
     @cached_property
-    def frame(self) -> Plane:
-        """At the middle of the parameters, with the normal there."""
-        middle = 0.5 * (np.array([self.low]) + np.array([self.high]))
-        origin, normal = self.points(middle)[0], self._normals_at(middle)[0]
-        x, y, z = origin.tolist()
-        a, b, c = normal.tolist()
-        return Plane((x, y, z), (a, b, c))
+    def is_closed(self) -> tuple[bool, bool]:
+        """Whether the borders at the least and the largest u, and v, are one."""
+        size = CLOSED * (1.0 + float(np.abs(self.controls).max()))
+        ends = [(self._lifted[0], self._lifted[-1]), (self._lifted[:, 0], self._lifted[:, -1])]
+        found = [bool(np.abs(a - b).max() <= size) for a, b in ends]
+        return found[0], found[1]
+
+    @cached_property
+    def periods(self) -> tuple[float, float]:
+        found = [self.high[k] - self.low[k] if self._runs_on(k) else 0.0 for k in (0, 1)]
+        return found[0], found[1]
+
+    def _runs_on(self, k: int) -> bool:
+        if not self.is_closed[k]:
+            return False
+        uv = np.zeros((2, 9, 2))
+        uv[:, :, 1 - k] = np.linspace(*self.domain[1 - k], 11)[1:-1]
+        uv[0, :, k], uv[1, :, k] = self.domain[k]
+        d = self._derived(uv.reshape(-1, 2), 1)
+        first, last = (d[1][0] if k == 0 else d[0][1]).reshape(2, 9, 3)
+        sizes = np.linalg.norm(first, axis=1) * np.linalg.norm(last, axis=1)
+        return bool(((first * last).sum(axis=1) > SMOOTH_COSINE * sizes).all())
+
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
+        one, two = (sorted(set(knots) - {knots[0], knots[-1]}) for knots in self.knots)
+        return one, two
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         return self.derivatives(uv, 0)[0][0]
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
-        """`found[i][j]`, shape (N, 3): derived i times along u and j times along v, i + j at most `most`
-        (0 to 2)."""
+        uv = self.wrapped(uv)
+        low, high = np.array(self.domain).T
+        beyond = (uv < low) | (uv > high)
+        rows = beyond.any(axis=1)
+        found = self._derived(np.clip(uv, low, high) if rows.any() else uv, most)
+        if rows.any():
+            outside = self._continued(uv[rows], np.clip(uv[rows], low, high), beyond[rows], most)
+            for i in range(most + 1):
+                for j in range(most + 1 - i):
+                    found[i][j][rows] = outside[i][j]
+        return found
+
+    def _continued(
+        self, uv: FloatArray, border: FloatArray, beyond: NDArray[np.bool_], most: int
+    ) -> list[list[FloatArray]]:
+        """Derivatives beyond the borders: those of Taylor polynomials across the border next to each place."""
+        step = uv - border
+        table = self._derived(border, 2 * TAYLOR)
+        found: list[list[FloatArray]] = []
+        for i in range(most + 1):
+            found.append([])
+            for j in range(most + 1 - i):
+                total = np.zeros((len(uv), 3))
+                for a in range(i, TAYLOR + 1):
+                    for b in range(j, TAYLOR + 1):
+                        total += (_share(step, beyond, 0, a - i) * _share(step, beyond, 1, b - j)) * table[a][b]
+                found[i].append(total)
+        return found
+
+    def _derived(self, uv: FloatArray, most: int) -> list[list[FloatArray]]:
+        """Derivatives inside the domain, i + j at most `most`."""
         lifted = self._lifted
         rows = [_basis(self.knots[k], self.degrees[k], uv[:, k], most) for k in (0, 1)]
         (first_u, basis_u), (first_v, basis_v) = rows
@@ -72,91 +134,32 @@ class SplineSurface:
             first_u[:, None, None] + np.arange(self.degrees[0] + 1)[None, :, None],
             first_v[:, None, None] + np.arange(self.degrees[1] + 1)[None, None, :],
         ]
-        whole = {
-            (i, j): np.einsum("na,nb,nabc->nc", basis_u[i], basis_v[j], net)
-            for i in range(most + 1)
-            for j in range(most + 1 - i)
-        }
+        whole = {}
+        for i in range(most + 1):
+            across = np.einsum("na,nabc->nbc", basis_u[i], net)
+            for j in range(most + 1 - i):
+                whole[i, j] = np.einsum("nb,nbc->nc", basis_v[j], across)
+        if self.weights is None:
+            return [[whole[i, j][:, :3] for j in range(most + 1 - i)] for i in range(most + 1)]
         return _divided(whole, most)
 
-    def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`."""
-        x, y, z = self.normals(np.array([point]))[0].tolist()
-        return (x, y, z)
+    def whole_box(self) -> FloatArray | None:
+        """Of the control net, which holds the surface."""
+        if not self.is_ring:
+            return None
+        net = self.controls.reshape(-1, 3)
+        return np.array([net.min(axis=0), net.max(axis=0)])
 
-    def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        return self._normals_at(self.parameters(points))
+    def moved(self, motion: Motion) -> tuple[SplineSurface, bool]:
+        net = motion.points(self.controls.reshape(-1, 3)).reshape(self.controls.shape)
+        return replace(self, controls=net), not motion.is_mirror
 
-    def gap(self, point: Vec3) -> float:
-        """Signed distance of one point, positive on the normal's side."""
-        return float(self.distance(np.array([point]))[0])
-
-    def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
-        uv = self.parameters(points)
-        off = points - self.points(uv)
-        return np.copysign(np.linalg.norm(off, axis=1), (off * self._normals_at(uv)).sum(axis=1))
-
-    def parameters(self, points: FloatArray) -> FloatArray:
-        """(u, v) of the points of the surface nearest to `points`, shape (N, 3); returns shape (N, 2)."""
-        grid, places = self._grid
-        uv = np.empty((len(points), 2))
-        for start in range(0, len(points), CHUNK):
-            part = points[start : start + CHUNK]
-            away = ((part**2).sum(axis=1)[:, None] - 2.0 * part @ places.T) + (places**2).sum(axis=1)
-            uv[start : start + CHUNK] = self._nearest(part, grid[away.argmin(axis=1)])
-        return uv
-
-    def _nearest(self, points: FloatArray, uv: FloatArray) -> FloatArray:
-        """Newton's method for the foot of a perpendicular; a step that leads away is halved."""
-        low, high = np.array(self.low), np.array(self.high)
-        for _ in range(NEWTON_ROUNDS):
-            d = self.derivatives(uv)
-            off = d[0][0] - points
-            slope = np.column_stack([(off * d[1][0]).sum(axis=1), (off * d[0][1]).sum(axis=1)])
-            a = (d[1][0] ** 2).sum(axis=1) + (off * d[2][0]).sum(axis=1)
-            b = (d[1][0] * d[0][1]).sum(axis=1) + (off * d[1][1]).sum(axis=1)
-            c = (d[0][1] ** 2).sum(axis=1) + (off * d[0][2]).sum(axis=1)
-            flat = ~((a > 0) & (a * c - b * b > 0))  # no minimum nearby: without the curvature
-            a = np.where(flat, (d[1][0] ** 2).sum(axis=1), a)
-            b = np.where(flat, (d[1][0] * d[0][1]).sum(axis=1), b)
-            c = np.where(flat, (d[0][1] ** 2).sum(axis=1), c)
-            rest = np.maximum(a * c - b * b, NOWHERE)
-            move = np.column_stack([
-                (b * slope[:, 1] - c * slope[:, 0]) / rest, (b * slope[:, 0] - a * slope[:, 1]) / rest
-            ])  # fmt: skip
-            moved = self._bounded(uv, move, low, high, slope, a, c)
-            before = (off**2).sum(axis=1)
-            worse = ((self.points(moved) - points) ** 2).sum(axis=1) > before * (1.0 + 1e-12)
-            moved[worse] = uv[worse] + 0.5 * (moved[worse] - uv[worse])
-            done = np.abs(moved - uv).max() <= 1e-15 * (high - low).max()
-            uv = moved
-            if done:
-                break
-        return uv
-
-    def _bounded(
-        self,
-        uv: FloatArray,
-        move: FloatArray,
-        low: FloatArray,
-        high: FloatArray,
-        slope: FloatArray,
-        a: FloatArray,
-        c: FloatArray,
-    ) -> FloatArray:
-        """The step, along the border where it would leave the surface."""
-        for k, bend in ((0, c), (1, a)):
-            stuck = ((uv[:, k] <= low[k]) & (move[:, k] < 0)) | ((uv[:, k] >= high[k]) & (move[:, k] > 0))
-            move[stuck, k] = 0.0
-            move[stuck, 1 - k] = -slope[stuck, 1 - k] / np.maximum(bend[stuck], NOWHERE)
-        return np.clip(uv + move, low, high)
-
-    def _normals_at(self, uv: FloatArray) -> FloatArray:
-        d = self.derivatives(uv, 1)
-        normals = np.cross(d[1][0], d[0][1])
-        return normals / np.maximum(np.linalg.norm(normals, axis=1), NOWHERE)[:, None]
+    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+        """The same points, as far as its domain reaches."""
+        inside = all(
+            low <= a and b <= high for (a, b), (low, high) in zip((us, vs), self.domain, strict=True)
+        )
+        return self if inside else super().as_spline(us, vs)
 
     @cached_property
     def _lifted(self) -> FloatArray:
@@ -164,18 +167,12 @@ class SplineSurface:
         weights = np.ones(self.controls.shape[:2]) if self.weights is None else self.weights
         return np.concatenate([self.controls * weights[:, :, None], weights[:, :, None]], axis=2)
 
-    @cached_property
-    def _grid(self) -> tuple[FloatArray, FloatArray]:
-        """Parameters all over the surface, and the points there."""
-        sides = []
-        for k in (0, 1):
-            stops = np.unique(self.knots[k])
-            each = max(PER_SPAN, -(-12 // (len(stops) - 1)))
-            sides.append(np.unique(np.concatenate([
-                np.linspace(a, b, each + 1) for a, b in pairwise(stops)
-            ])))  # fmt: skip
-        grid = np.array(np.meshgrid(*sides, indexing="ij")).reshape(2, -1).T
-        return grid, self.points(grid)
+
+def _share(step: FloatArray, beyond: NDArray[np.bool_], k: int, power: int) -> FloatArray:
+    """The factor of a derivative in a Taylor polynomial along one parameter, (N, 1); inside the domain the
+    derivative asked for counts alone."""
+    value = step[:, k] ** power / math.factorial(power)
+    return np.where(beyond[:, k], value, 1.0 if power == 0 else 0.0)[:, None]
 
 
 def _basis(
@@ -224,10 +221,29 @@ def _divided(whole: dict[tuple[int, int], FloatArray], most: int) -> list[list[F
         for a in range(i + 1):
             for b in range(j + 1):
                 if (a, b) != (0, 0):
-                    value -= _choose(i, a) * _choose(j, b) * w[a, b] * found[i - a, j - b]
+                    value -= math.comb(i, a) * math.comb(j, b) * w[a, b] * found[i - a, j - b]
         found[i, j] = value / w[0, 0]
     return [[found[i, j] for j in range(most + 1 - i)] for i in range(most + 1)]
 
 
-def _choose(n: int, k: int) -> int:
-    return 2 if (n, k) == (2, 1) else 1
+def extruded_spline(profile: Ellipse | SplineCurve, way: Vec3, vs: Interval) -> SplineSurface:
+    """A profile moved along a direction from one height to another, as a B-spline surface."""
+    low, high = vs
+    degree, knots, base, row = curve_controls(profile)
+    weights = None if row is None else np.repeat(row[:, None], 2, axis=1)
+    controls = np.stack([base + low * np.asarray(way), base + high * np.asarray(way)], axis=1)
+    return SplineSurface((degree, 1), (knots, (low, low, high, high)), controls, weights)
+
+
+def curve_controls(
+    curve: Ellipse | SplineCurve,
+) -> tuple[int, tuple[float, ...], FloatArray, FloatArray | None]:
+    """Degree, knots, controls and weights of a whole curve; of an ellipse in four quarters (Piegl & Tiller
+    7.5), so that its parameter is not the angle."""
+    if isinstance(curve, BSpline):
+        return curve.degree, curve.knots, curve.controls, None
+    corners = [(1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1), (1, 0)]
+    net = curve.frame.points(np.array([(curve.major * u, curve.minor * v) for u, v in corners], dtype=float))
+    half = math.sqrt(0.5)
+    weights = np.array([1.0 if i % 2 == 0 else half for i in range(9)])
+    return 2, (0.0, 0.0, 0.0, 0.25, 0.25, 0.5, 0.5, 0.75, 0.75, 1.0, 1.0, 1.0), net, weights

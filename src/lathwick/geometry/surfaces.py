@@ -1,40 +1,115 @@
-"""Surfaces in space. Each is immutable, has parameters (u, v) and a normal on a known side."""
+"""Planes, cylinders, and profiles moved along a straight line."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import ClassVar, Protocol
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
+from .curve import AXES
 from .curves import Ellipse
 from .placement import FloatArray, Plane
-from .spline import SplineCurve
-from .vector import Vec3, cross, unit
+from .roots import IntArray
+from .spline import BSpline, SplineCurve
+from .surface import Interval, Meridian, Surface
+from .tolerance import RESOLUTION
+from .vector import Vec3, along, cross, unit
+
+if TYPE_CHECKING:
+    from .motion import Motion
+    from .spline_surface import SplineSurface
+
+WHOLE = (-math.inf, math.inf)
+NONE: FloatArray = np.zeros((0, 3))
 
 
-class Surface(Protocol):
-    """What the rest of the package asks of a surface."""
+def quadratic_roots(a: float, b: FloatArray, c: FloatArray) -> FloatArray:
+    """Roots of a t^2 + 2 b t + c, shape (N, 2), stable (Numerical Recipes, 5.6); NaN where there are none."""
+    if abs(a) < 1e-14:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            t = np.where(b != 0.0, -0.5 * c / b, np.nan)
+        return np.column_stack([t, np.full_like(t, np.nan)])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        root = np.sqrt(b * b - a * c)
+        q = -(b + np.copysign(root, b))
+        return np.column_stack([q / a, np.where(q != 0.0, c / q, 0.0)])
 
-    kind: ClassVar[str]
 
-    @property
-    def frame(self) -> Plane: ...
-    def normal(self, point: Vec3) -> Vec3: ...
-    def normals(self, points: FloatArray) -> FloatArray: ...
-    def gap(self, point: Vec3) -> float: ...
-    def distance(self, points: FloatArray) -> FloatArray: ...
-    def parameters(self, points: FloatArray) -> FloatArray: ...
-    def points(self, uv: FloatArray) -> FloatArray: ...
+def turned_into(frame: Plane, d: FloatArray) -> FloatArray:
+    """A direction in the coordinates of a frame, (3,)."""
+    return np.array([frame.x, frame.y, frame.normal]) @ d
 
 
 @dataclass(frozen=True, slots=True)
-class PlaneSurface:
+class PlaneSurface(Surface):
     """A plane; (u, v) are the local coordinates of `frame`, the normal is `frame.normal`."""
 
     frame: Plane
     kind: ClassVar[str] = "plane"
+    search_order: ClassVar[int] = 90
+
+    @property
+    def plane(self) -> Plane:
+        return self.frame
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return WHOLE, WHOLE
+
+    @property
+    def straight(self) -> int:
+        return 1
+
+    @property
+    def bulges(self) -> bool:
+        return False
+
+    @property
+    def singular_points(self) -> tuple[()]:
+        return ()
+
+    def least_radius(self) -> float:
+        return math.inf
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        x, y, nought = (np.tile(np.asarray(d), (len(uv), 1)) for d in (self.frame.x, self.frame.y, (0.0,) * 3))
+        table = [[self.points(uv), y, nought], [x, nought], [nought]]
+        return [row[: most + 1 - i] for i, row in enumerate(table[: most + 1])]
+
+    def normals_at(self, uv: FloatArray) -> FloatArray:
+        return np.tile(np.asarray(self.frame.normal), (len(uv), 1))
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        return self.parameters(np.array([point]))
+
+    def whole_box(self) -> None:
+        """None: a plane has no end."""
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        return NONE
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        local = self.frame.locals(corners)
+        return _ends(local[:, 0]), _ends(local[:, 1])
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        return np.full(len(cells), 0.5 * du), np.full(len(cells), 0.5 * dv)
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        slope = float(direction @ np.asarray(self.frame.normal))
+        if abs(slope) < 1e-12:
+            return np.full((len(origins), 1), np.nan)
+        return (-self.distance(origins) / slope)[:, None]
+
+    def moved(self, motion: Motion) -> tuple[PlaneSurface, bool]:
+        return PlaneSurface(motion.frame(self.frame)), not motion.is_mirror
+
+    def offset(self, distance: float) -> PlaneSurface:
+        f = self.frame
+        return PlaneSurface(Plane(along(f.origin, f.normal, distance), f.normal, f.x))
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal; the same everywhere."""
@@ -63,13 +138,86 @@ class PlaneSurface:
 
 
 @dataclass(frozen=True, slots=True)
-class CylinderSurface:
+class CylinderSurface(Surface):
     """A round cylinder about the normal of `frame`; u is the angle from `frame.x` in radians, v the
     height above `frame.origin`. The normal points away from the axis."""
 
     frame: Plane
     radius: float
     kind: ClassVar[str] = "cylinder"
+    search_order: ClassVar[int] = 60
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return (-math.pi, math.pi), WHOLE
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return math.tau, 0.0
+
+    @property
+    def straight(self) -> int:
+        return 1
+
+    @property
+    def meridian(self) -> Meridian:
+        return Meridian(self.frame.origin, self.frame.normal, (self.radius, 0.0), (0.0, 1.0))
+
+    @property
+    def bulges(self) -> bool:
+        return False
+
+    @property
+    def singular_points(self) -> tuple[()]:
+        return ()
+
+    def least_radius(self) -> float:
+        return self.radius
+
+    def thickness(self) -> float:
+        return self.radius
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        out = self.normals_at(uv)
+        up = np.tile(np.asarray(self.frame.normal), (len(uv), 1))
+        around, nought = self.radius * np.cross(up, out), np.zeros_like(up)
+        table = [[self.points(uv), up, nought], [around, nought], [-self.radius * out]]
+        return [row[: most + 1 - i] for i, row in enumerate(table[: most + 1])]
+
+    def normals_at(self, uv: FloatArray) -> FloatArray:
+        ring = np.column_stack([np.cos(uv[:, 0]), np.sin(uv[:, 0])])
+        return ring @ np.array([self.frame.x, self.frame.y])
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        return self.parameters(np.array([point]))
+
+    def whole_box(self) -> None:
+        """None: a cylinder has no end."""
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        return NONE
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        return (-math.pi, math.pi), _ends(self.frame.locals(corners)[:, 2])
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        return np.full(len(cells), 0.5 * du * self.radius), np.full(len(cells), 0.5 * dv)
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        local, way = self.frame.locals(origins), turned_into(self.frame, direction)
+        a = float(way[0] ** 2 + way[1] ** 2)
+        if a < 1e-20:
+            return np.full((len(origins), 2), np.nan)
+        b = local[:, 0] * way[0] + local[:, 1] * way[1]
+        c = local[:, 0] ** 2 + local[:, 1] ** 2 - self.radius**2
+        return quadratic_roots(a, b, c)
+
+    def moved(self, motion: Motion) -> tuple[CylinderSurface, bool]:
+        return CylinderSurface(motion.frame(self.frame), motion.factor * self.radius), True
+
+    def offset(self, distance: float) -> CylinderSurface | None:
+        radius = self.radius + distance
+        return replace(self, radius=radius) if radius > RESOLUTION else None
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`; on the axis itself that at u = 0."""
@@ -109,7 +257,7 @@ class CylinderSurface:
 
 
 @dataclass(frozen=True, eq=False)
-class ExtrudedSurface:
+class ExtrudedSurface(Surface):
     """A profile curve moved along a straight direction; it is a B-spline surface, linear in v.
 
     `frame` has its normal along the direction and the profile in its plane; u is the parameter of
@@ -118,21 +266,63 @@ class ExtrudedSurface:
 
     profile: Ellipse | SplineCurve
     frame: Plane
-    kind: ClassVar[str] = "spline"
+    kind: ClassVar[str] = "extruded"
+    search_order: ClassVar[int] = 80
+
+    @property
+    def called(self) -> str:
+        return "spline"
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return self.profile.domain, WHOLE
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return self.profile.period, 0.0
+
+    @property
+    def straight(self) -> int:
+        return 1
+
+    @property
+    def bulges(self) -> bool:
+        return False
+
+    @property
+    def singular_points(self) -> tuple[()]:
+        return ()
+
+    @cached_property
+    def _fastest(self) -> float:
+        """The largest length of profile per unit of u, about."""
+        t = self.profile.samples(*self.profile.domain)
+        return 1.1 * float(np.linalg.norm(self.profile.derivatives(t), axis=1).max())
+
+    @cached_property
+    def _least_radius(self) -> float:
+        t = self.profile.samples(*self.profile.domain)
+        d1, d2 = self.profile.derivatives(t), self.profile.second(t)
+        bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.maximum(np.linalg.norm(d1, axis=1), 1e-300) ** 3
+        return 1.0 / max(1.1 * float(bend.max()), 1e-300)
+
+    def least_radius(self) -> float:
+        return self._least_radius
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        up = np.tile(np.asarray(self.frame.normal), (len(uv), 1))
+        nought = np.zeros_like(up)
+        rows = [self.points(uv), self.profile.derivatives(uv[:, 0]), self.profile.second(uv[:, 0])]
+        table = [[rows[0], up, nought], [rows[1], nought], [rows[2]]]
+        return [row[: most + 1 - i] for i, row in enumerate(table[: most + 1])]
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`."""
         return unit(cross(self.profile.tangent(self.profile.parameter(point)), self.frame.normal))
 
-    def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        slopes = self.profile.derivatives(self._feet(points))
-        normals = np.cross(slopes, np.asarray(self.frame.normal))
-        return normals / np.linalg.norm(normals, axis=1)[:, None]
-
-    def gap(self, point: Vec3) -> float:
-        """Signed distance of one point, positive on the normal's side."""
-        return float(self.distance(np.array([point]))[0])
+    def normals_at(self, uv: FloatArray) -> FloatArray:
+        ways = np.cross(self.profile.derivatives(uv[:, 0]), np.asarray(self.frame.normal))
+        return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond the
@@ -151,6 +341,57 @@ class ExtrudedSurface:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         return self.profile.points(uv[:, 0]) + uv[:, 1:2] * np.asarray(self.frame.normal)
 
+    def local_feet(self, point: Vec3) -> FloatArray:
+        u, v, height = self.frame.local(point)
+        feet = self.profile.local_feet(self.frame.point(u, v), *self.profile.domain)
+        return np.column_stack([feet, np.full(len(feet), height)])
+
+    def whole_box(self) -> None:
+        """None: it has no end."""
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        return NONE
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        return self.profile.domain, _ends(self.frame.locals(corners)[:, 2])
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        return np.full(len(cells), 0.5 * du * self._fastest), np.full(len(cells), 0.5 * dv)
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        """The profile crossed by the shadow of each ray."""
+        way = turned_into(self.frame, direction)
+        size = math.hypot(way[0], way[1])
+        if size < 1e-10:
+            return np.full((len(origins), 1), np.nan)
+        ahead, aside = np.array([way[0], way[1]]) / size, np.array([-way[1], way[0]]) / size
+        local = self.frame.locals(origins)[:, :2]
+        aside_3d = np.array([self.frame.x, self.frame.y]).T @ aside
+        shift = (np.asarray(self.frame.origin) @ aside_3d) + local @ aside
+        rows, t = self._crossings(aside_3d, shift)
+        places = self.frame.locals(self.profile.points(t))[:, :2]
+        return filled_rows(rows, (places - local[rows]) @ ahead / size, len(origins))
+
+    def _crossings(self, aside: FloatArray, heights: FloatArray) -> tuple[IntArray, FloatArray]:
+        """Where the profile has each of some heights, (N,), along a direction: their numbers, and parameters."""
+        if isinstance(self.profile, BSpline):
+            return self.profile.level_places(aside, heights)
+        f = self.profile.frame
+        u, v = self.profile.major * float(aside @ f.x), self.profile.minor * float(aside @ f.y)
+        off, reach = heights - float(aside @ f.origin), math.hypot(u, v)
+        (rows,) = np.nonzero(np.abs(off) <= reach)
+        half = np.arccos(off[rows] / reach)
+        return np.tile(rows, 2), math.atan2(v, u) + np.concatenate([-half, half])
+
+    def moved(self, motion: Motion) -> tuple[ExtrudedSurface, bool]:
+        return ExtrudedSurface(self.profile.moved(motion), motion.frame(self.frame)), True
+
+    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+        """From one height to another, over the whole profile; the same points (Piegl & Tiller 8.3)."""
+        from .spline_surface import extruded_spline
+
+        return extruded_spline(self.profile, self.frame.normal, vs)
+
     def _feet(self, points: FloatArray) -> FloatArray:
         """Parameters of the profile below `points`."""
         local = self.frame.locals(points)
@@ -158,3 +399,17 @@ class ExtrudedSurface:
         if isinstance(self.profile, SplineCurve):
             return self.profile.nearest(flat)
         return np.array([self.profile.parameter((x, y, z)) for x, y, z in flat.tolist()])
+
+
+def _ends(values: FloatArray) -> Interval:
+    return float(values.min()), float(values.max())
+
+
+def filled_rows(rows: IntArray, values: FloatArray, count: int) -> FloatArray:
+    """Values by the numbers of their rows, as a table of `count` rows filled up with NaN."""
+    order = np.argsort(rows, kind="stable")
+    rows, values = rows[order], values[order]
+    places = np.arange(len(rows)) - np.searchsorted(rows, rows)
+    found = np.full((count, int(places.max(initial=0)) + 1), math.nan)
+    found[rows, places] = values
+    return found

@@ -18,14 +18,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
-from .canal import CanalSurface
 from .flat_contacts import flat_contacts
 from .meetings import Meeting
 from .placement import FloatArray
-from .round_surfaces import ConeSurface, SphereSurface, TorusSurface, tips_of
-from .ruled import RuledSurface
-from .spline import FittedCurve, SplineCurve
-from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from .spline import FittedCurve
+from .surface import Surface
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 
@@ -44,9 +41,6 @@ SMALLEST = 1e-6
 FIT = 3e-11
 MOST_POINTS = 3000
 OVERLAP = 10
-SPINDLE = 0.2
-"""Of a spindle torus the steps are so much of the tube's radius."""
-
 SINGULAR = 1e-6
 FLAT = 0.3
 """Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
@@ -59,9 +53,6 @@ NODE_REACH = 0.02
 
 NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
-ORDER = ("canal", "ruled", "torus", "sphere", "cylinder", "cone", "spline", "plane")
-RULED_BEYOND = 0.05
-"""Lines of a ruled surface are followed beyond both curves by this share of their length."""
 
 
 def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
@@ -69,7 +60,7 @@ def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
 
     Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
     """
-    if ORDER.index(one.kind) > ORDER.index(two.kind):
+    if one.search_order > two.search_order:
         one, two = two, one
     tracer = _Tracer(one, two, box)
     return tracer.run()
@@ -87,8 +78,7 @@ class _Tracer:
     def __init__(self, one: Surface, two: Surface, box: FloatArray) -> None:
         self.one, self.two = one, two
         size = float(np.linalg.norm(box[1] - box[0]))
-        bends = [b for b in (_bend(one), _bend(two)) if b is not None]
-        self.step = FINEST_SHARE * min([size, *bends])
+        self.step = FINEST_SHARE * min(size, one.least_radius(), two.least_radius())
         margin = 0.02 * size + 2.0 * self.step
         self.low, self.high = box[0] - margin, box[1] + margin
         self.scale = size + float(np.abs(box).max())
@@ -124,7 +114,8 @@ class _Tracer:
         """Middles of cells of the first surface that the curve may pass, shape (N, 3): at least one on each
         part of it in the box."""
         corners = np.array(np.meshgrid(*np.array([self.low, self.high]).T)).reshape(3, -1).T
-        low, high = _domain(self.one, corners)
+        ranges = self.one.domain_in(corners)
+        low, high = [r[0] for r in ranges], [r[1] for r in ranges]
         counts = (8, 8)
         du, dv = ((high[k] - low[k]) / counts[k] for k in (0, 1))
         u = low[0] + du * (np.arange(counts[0]) + 0.5)
@@ -134,7 +125,7 @@ class _Tracer:
             cells, reach = self._kept(cells, du, dv)
             if not len(cells) or reach <= 0.5 * self.step:
                 break
-            wide, tall = _sizes(self.one, cells, du, dv)
+            wide, tall = self.one.cell_sizes(cells, du, dv)
             split_u, split_v = bool((wide >= 0.7 * tall).any()), bool((tall >= 0.7 * wide).any())
             for k, split in ((0, split_u), (1, split_v)):
                 if split:
@@ -147,7 +138,7 @@ class _Tracer:
     def _kept(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, float]:
         """The cells that the curve may pass within the box, and the largest radius of a cell."""
         points = self.one.points(cells)
-        wide, tall = _sizes(self.one, cells, du, dv)
+        wide, tall = self.one.cell_sizes(cells, du, dv)
         reach = np.hypot(wide, tall)
         near = np.abs(self.two.distance(points)) <= reach + RESOLUTION
         inside = ((points >= self.low - reach[:, None]) & (points <= self.high + reach[:, None])).all(axis=1)
@@ -226,7 +217,7 @@ class _Tracer:
     def _singular_near(self, p: Vec3) -> Vec3 | None:
         """A singular point at which following the curve has come to a stop."""
         for surface in (self.one, self.two):
-            for tip in tips_of(surface):
+            for tip in surface.singular_points:
                 if distance(tip.point, p) < 0.1 * self.step:
                     return tip.point
         return self._touch(p)
@@ -234,7 +225,7 @@ class _Tracer:
     def _tips(self) -> list[Vec3]:
         """Tips of a surface that lie on the other one."""
         pairs = ((self.one, self.two), (self.two, self.one))
-        tips = [(tip.point, other) for surface, other in pairs for tip in tips_of(surface)]
+        tips = [(tip.point, other) for surface, other in pairs for tip in surface.singular_points]
         return [tip for tip, other in tips if abs(other.gap(tip)) <= RESOLUTION]
 
     # ------------------------------------------------------------------ following
@@ -438,74 +429,3 @@ def _off_path(points: FloatArray, path: _Path) -> FloatArray:
         off = off - share[:, :, None] * e[None]
         best[start : start + 512] = np.sqrt((off * off).sum(axis=2)).min(axis=1)
     return best
-
-
-# ---------------------------------------------------------------------- parameters of surfaces
-
-
-def _bend(surface: Surface) -> float | None:
-    """The smallest radius of curvature, roughly; None for a plane or a cone."""
-    if isinstance(surface, (CylinderSurface, SphereSurface)):
-        return surface.radius
-    if isinstance(surface, TorusSurface):
-        return min(surface.minor, max(surface.major - surface.minor, SPINDLE * surface.minor))
-    if isinstance(surface, CanalSurface):
-        return min(surface.thinnest, 1.0 / max(surface.sharpest_bend, 1e-9))
-    if isinstance(surface, RuledSurface):
-        return 1.0 / max(surface.sharpest_bend, 1e-9)
-    if isinstance(surface, ExtrudedSurface):
-        curve = surface.profile
-        high = curve.high if isinstance(curve, SplineCurve) else math.tau
-        return 0.2 * curve.length(0.0, high)
-    return None
-
-
-def _domain(surface: Surface, corners: FloatArray) -> tuple[tuple[float, float], tuple[float, float]]:
-    """Lowest and highest (u, v) of what may lie in the box with these corners."""
-    local = surface.frame.locals(corners)
-    low, high = local.min(axis=0).tolist(), local.max(axis=0).tolist()
-    if isinstance(surface, PlaneSurface):
-        return (low[0], low[1]), (high[0], high[1])
-    if isinstance(surface, CylinderSurface):
-        return (-math.pi, low[2]), (math.pi, high[2])
-    if isinstance(surface, ConeSurface):
-        return (-math.pi, max(0.0, low[2])), (math.pi, max(1e-9, high[2]))
-    if isinstance(surface, SphereSurface):
-        return (-math.pi, -math.pi / 2), (math.pi, math.pi / 2)
-    if isinstance(surface, TorusSurface):
-        return (-math.pi, -surface.half_turn), (math.pi, surface.half_turn)
-    if isinstance(surface, CanalSurface):
-        return (surface.spine.low, -math.pi), (surface.spine.high, math.pi)
-    if isinstance(surface, RuledSurface):
-        return (surface.one.low, -RULED_BEYOND), (surface.one.high, 1.0 + RULED_BEYOND)
-    assert isinstance(surface, ExtrudedSurface)
-    if isinstance(surface.profile, SplineCurve):
-        return (surface.profile.low, low[2]), (surface.profile.high, high[2])
-    return (0.0, low[2]), (math.tau, high[2])
-
-
-def _sizes(surface: Surface, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
-    """At least half the width and height in space of cells around (u, v), shape (N, 2)."""
-    ones = np.ones(len(cells))
-    if isinstance(surface, PlaneSurface):
-        return 0.5 * du * ones, 0.5 * dv * ones
-    if isinstance(surface, CylinderSurface):
-        return 0.5 * du * surface.radius * ones, 0.5 * dv * ones
-    if isinstance(surface, ConeSurface):
-        reach = math.tan(surface.half_angle) * (cells[:, 1] + 0.5 * dv)
-        return 0.5 * du * reach, 0.5 * dv / math.cos(surface.half_angle) * ones
-    if isinstance(surface, SphereSurface):
-        level = np.cos(np.maximum(np.abs(cells[:, 1]) - 0.5 * dv, 0.0))
-        return 0.5 * du * surface.radius * level, 0.5 * dv * surface.radius * ones
-    if isinstance(surface, TorusSurface):
-        return 0.5 * du * (surface.major + surface.minor) * ones, 0.5 * dv * surface.minor * ones
-    if isinstance(surface, CanalSurface):
-        stretched = surface.fastest * (1.0 + surface.radius * surface.sharpest_bend)
-        return 0.5 * du * stretched * ones, 0.5 * dv * surface.radius * ones
-    if isinstance(surface, RuledSurface):
-        return 0.5 * du * surface.fastest * ones, 0.5 * dv * surface.widest * ones
-    assert isinstance(surface, ExtrudedSurface)
-    (first, _), (last, _) = _domain(surface, np.zeros((1, 3)))
-    t = np.linspace(first, last, 200)
-    fastest = float(np.linalg.norm(surface.profile.derivatives(t), axis=1).max()) * 1.1
-    return 0.5 * du * fastest * ones, 0.5 * dv * ones

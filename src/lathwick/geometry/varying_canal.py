@@ -10,14 +10,20 @@ Computation 23 (1997), for the circles; the distance from a family of balls by t
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
 import numpy as np
 
+from ..errors import ModellingError
 from .canal import NOWHERE, CanalSurface
 from .placement import FloatArray
+from .roots import monotone_zeros, sign_changes
 from .spline import FittedCurve
+from .surface import Surface
 from .vector import Vec3
+
+if TYPE_CHECKING:
+    from .motion import Motion
 
 NEWTON_ROUNDS = 20
 CLOSE = 1e-9
@@ -49,9 +55,37 @@ class VaryingCanal(CanalSurface):
     def fastest(self) -> float:
         return super().fastest + float(np.abs(self.radii(self._samples, 1)).max())
 
-    @property
-    def thinnest(self) -> float:
+    def thickness(self) -> float:
         return float(self.radii(self._samples).min())
+
+    def _level_balls(self, way: FloatArray) -> FloatArray:
+        spine, rule = self.spine, self.radii
+        stops = np.array(spine.spans(spine.low, spine.high))
+
+        def slope(u: FloatArray, order: int = 1) -> FloatArray:
+            rise = spine.derivatives(u) if order == 1 else spine.second(u)
+            return np.asarray(rise @ way + rule(u, order))
+
+        return np.union1d(monotone_zeros(slope, lambda u: slope(u, 2), stops), stops[1:-1])
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        """By the balls that are nearer to the point than those beside them."""
+        target, stops = np.array(point), self.spine.samples(self.spine.low, self.spine.high)
+
+        def rise(u: FloatArray) -> FloatArray:
+            off, d1 = self.spine.points(u) - target, self.spine.derivatives(u)
+            size = np.maximum(np.linalg.norm(off, axis=1), NOWHERE)
+            return np.asarray((off * d1).sum(axis=1) / size - self.radii(u, 1))
+
+        feet = np.concatenate([sign_changes(rise, stops), [self.spine.low, self.spine.high]])
+        return self._towards(target, feet)
+
+    def moved(self, motion: Motion) -> tuple[Surface, bool]:
+        law = tuple(motion.factor * c for c in self.law)
+        return VaryingCanal.of(self.spine.moved(motion), self.zero.moved(motion), law), True
+
+    def offset(self, distance: float) -> CanalSurface | None:
+        raise ModellingError("a round whose radius varies cannot be offset yet")
 
     def radii(self, u: FloatArray, order: int = 0) -> FloatArray:
         law = np.polynomial.polynomial.polyder(self.law, order) if order else np.asarray(self.law)

@@ -17,12 +17,13 @@ from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Face
 from ..topology.strips import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
-from ..topology.windings import periods, signed_area, unrolled, winding
+from ..topology.windings import signed_area, unrolled, winding
 from .inner import directions, well_inside
 from .lattice import Block
 from .layout import Layout, opened, patch, rings_in_order, with_points_on_cut
@@ -98,7 +99,7 @@ def chart_of(
         return _canal(face, surface, paths, turns, tolerance, reach)
     v = np.concatenate([path[:, 1] for path in paths])
     high = float(v.max())
-    period = periods(surface)[0]
+    period = surface.periods[0]
     if isinstance(surface, ConeSurface) and v.min() <= RESOLUTION:  # the boundary passes the tip
         return Chart(_ring_map(surface, period, (0.0, high), 0.0), NO_POINTS)
     tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
@@ -110,7 +111,7 @@ def chart_of(
             return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
         middle = 0.0 if tip else period / (math.tau * step)
         flat = _ring_map(surface, period, (low, high), middle)
-        return Chart(flat, np.asarray(surface.frame.origin)[None] if tip else NO_POINTS)
+        return Chart(flat, np.array([tip.point for tip in surface.singular_points]) if tip else NO_POINTS)
     return _laid_chart(surface, patch(paths, period), np.array([1.0 / step, FLATTENED / (high - low)]))
 
 

@@ -18,7 +18,8 @@ import shapely
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
-from ..geometry.surfaces import CylinderSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface
 from ..geometry.vector import cross, norm
 from ..topology.body import Body
 from ..topology.boxes import overlapping
@@ -67,11 +68,11 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     safe = _steep_pairs(body)
     found: dict[Face, None] = {}
     for i, j in overlapping(boxes, boxes):
-        flats = (faces[i].surface.kind == "plane") + (faces[j].surface.kind == "plane")
+        flats = (faces[i].surface.plane is not None) + (faces[j].surface.plane is not None)
         if i >= j or flats == 2:
             continue
         if flats == 1 and (i, j) in safe and _upright(faces[i], faces[j]):
-            wall, end = (j, i) if faces[i].surface.kind == "plane" else (i, j)
+            wall, end = (j, i) if faces[i].surface.plane is not None else (i, j)
             of_wall = corners[mesh.starts[wall] : mesh.starts[wall + 1]]
             if not _in_plane(of_wall, faces[end].surface, flat).any():
                 continue
@@ -80,7 +81,7 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
         reach = 2.0 * (chords[i] + chords[j])
         if _nested_tubes(faces[i].surface, faces[j].surface, reach):
             continue
-        order = ((i, j), (j, i)) if faces[j].surface.kind == "plane" else ((j, i), (i, j))
+        order = ((i, j), (j, i)) if faces[j].surface.plane is not None else ((j, i), (i, j))
         sets = []
         for k, other in order:
             rows = slice(mesh.starts[k], mesh.starts[k + 1])
@@ -133,7 +134,7 @@ def _steep_pairs(body: Body) -> set[tuple[int, int]]:
     steep: dict[tuple[int, int], bool] = {}
     for edge, uses in body.faces_of_edge.items():
         one, two = (face for face, _ in uses)
-        if one.surface.kind == two.surface.kind == "plane":
+        if one.surface.plane is not None and two.surface.plane is not None:
             continue
         key = (min(number[one], number[two]), max(number[one], number[two]))
         if steep.get(key, True):
@@ -146,8 +147,10 @@ def _steep_pairs(body: Body) -> set[tuple[int, int]]:
 
 def _upright(one: Face, two: Face) -> bool:
     """Whether one of two faces is flat, and the other a cylinder at a right angle to it."""
-    axes = [face.surface.frame.normal for face in (one, two)]
-    return "cylinder" in (one.surface.kind, two.surface.kind) and norm(cross(*axes)) < INNER
+    for flat, tube in ((one.surface, two.surface), (two.surface, one.surface)):
+        if flat.plane is not None and isinstance(tube, CylinderSurface):
+            return norm(cross(flat.plane.normal, tube.frame.normal)) < INNER
+    return False
 
 
 def _nested_tubes(one: Surface, two: Surface, reach: float) -> bool:
@@ -167,7 +170,7 @@ def _beside(corners: FloatArray, chosen: IntArray, other: Face, near: tuple[floa
     places = corners[chosen]
     if not len(chosen):
         return chosen
-    if other.surface.kind == "plane":
+    if other.surface.plane is not None:
         gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
         across = (gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)
         return chosen[across | _in_plane(places, other.surface, flat)]

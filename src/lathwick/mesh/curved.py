@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Coedge, Face
-from ..topology.windings import periods
 from .charts import Chart, chart_of
 from .delaunay import triangulated
 from .lattice import Block, block_of, halves, lattice_of
@@ -33,7 +33,7 @@ def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
 
     Their points correspond one by one, so that a strip between them has no error of its own.
     """
-    if face.surface.kind not in ("cylinder", "spline"):
+    if not isinstance(face.surface, CylinderSurface | ExtrudedSurface):
         return None
     curved = [c for c in face.coedges() if c.edge.curve.kind != "line"]
     if len(curved) != 2 or len(list(face.coedges())) > 4:
@@ -215,7 +215,7 @@ def _middles(surface: Surface, corners: FloatArray) -> FloatArray:
     if isinstance(surface, SphereSurface | ConeSurface):
         return surface.points(surface.parameters(corners.mean(axis=1)))
     uv = surface.parameters(corners.reshape(-1, 3)).reshape(-1, 3, 2)
-    for k, period in enumerate(periods(surface)):
+    for k, period in enumerate(surface.periods):
         if period:
             uv[:, :, k] -= period * np.round((uv[:, :, k] - uv[:, :1, k]) / period)
     return surface.points(uv.mean(axis=1))

@@ -19,7 +19,7 @@ from scipy.sparse.csgraph import connected_components
 
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
-from ..geometry.surfaces import Surface
+from ..geometry.surface import Surface
 from ..topology.brep import Face
 from ..topology.trim import INSIDE, region_of
 from .mesh import IntArray

@@ -9,11 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import ModellingError
-from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, Surface
 from ..topology.brep import Coedge, Edge, Vertex
 
 MOST_HALVINGS = 16
@@ -95,17 +92,6 @@ class Tolerance:
                 break
             t = np.sort(np.concatenate([t, inner[coarse, 1]]))
         return t
-
-
-def thinnest(surface: Surface) -> float:
-    """The smallest radius at which a surface bends, as far as it has one; infinite for others."""
-    if isinstance(surface, CylinderSurface | SphereSurface):
-        return surface.radius
-    if isinstance(surface, TorusSurface):
-        return surface.minor
-    if isinstance(surface, CanalSurface):
-        return surface.thinnest
-    return math.inf
 
 
 def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:

@@ -66,7 +66,7 @@ def spindle_points(face: Face, surface: TorusSurface, tolerance: Tolerance, reac
         count = max(3, math.ceil(math.tau * math.sqrt(2.0) / tolerance.span(radius, reach)))
         u = (np.arange(count) + 0.5 * (k % 2)) * (math.tau / count)
         found.append(np.column_stack([u, np.full(count, v)]))
-    tips = np.array([tip.point for tip in surface.tips])
+    tips = np.array([tip.point for tip in surface.singular_points])
     rings = well_inside(face, surface.points(np.concatenate(found)), step * surface.minor)
     return np.concatenate([rings, tips[region_of(face).states(tips) == INSIDE]])
 
@@ -81,7 +81,7 @@ def whole_spindle(surface: TorusSurface, tolerance: Tolerance, reach: float) -> 
     v = surface.half_turn * (2.0 * np.arange(1, rows) / rows - 1.0)
     u = np.arange(count) * (math.tau / count)
     grid = surface.points(np.column_stack([np.tile(u, len(v)), np.repeat(v, count)]))
-    low, high = (tip.point for tip in surface.tips)
+    low, high = (tip.point for tip in surface.singular_points)
     k, after = np.arange(count), (np.arange(count) + 1) % count
     steps = count * np.arange(len(v) - 1)[:, None]
     a, b = (steps + k).ravel(), (steps + after).ravel()

@@ -16,8 +16,6 @@ import shapely
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.round_surfaces import TorusSurface
-from ..geometry.surfaces import Surface
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
 from .apart import told_apart
@@ -27,7 +25,7 @@ from .curved import charted, strip, wall_ends, whole
 from .finer import halve
 from .flat import flat_triangles, polygon_of
 from .mesh import IntArray, Mesh
-from .sampling import NEAREST, Samples, Tolerance, TooCoarseError, thinnest
+from .sampling import NEAREST, Samples, Tolerance, TooCoarseError
 from .slits import Slit, slit_for
 
 DEFAULT_SHARE = 5e-4
@@ -68,7 +66,7 @@ def tessellate_by_face(
     tolerance = Tolerance(float(chord), float(angle))
     reach = float(max(np.abs(low).max(), np.abs(high).max()))
     edges = list(body.faces_of_edge)
-    finer = {face: tolerance.within(thinnest(face.surface)) for face in body.brep_faces}
+    finer = {face: tolerance.within(face.surface.thickness()) for face in body.brep_faces}
     parameters = {
         edge: min((finer[face] for face, _ in uses), key=lambda t: t.chord).parameters(edge, reach)
         for edge, uses in body.faces_of_edge.items()
@@ -92,7 +90,7 @@ def tessellate_by_face(
         else:
             coarse = made
         for face in coarse:
-            if _is_ring(face.surface) and face not in slits:
+            if face.surface.is_ring and face not in slits:
                 slits[face] = _slit(face, parameters)
             else:
                 halve(face, parameters)
@@ -140,7 +138,7 @@ def _without_repeats(body: Body, made: _Filled, reach: float) -> tuple[FloatArra
         return made.points, triangles, owner
     feet = _feet(body, made.points[triangles[twice]].mean(axis=2), owner[twice])
     near = np.linalg.norm(feet[0] - feet[1], axis=1) < NEAREST * reach
-    flat = np.array([face.surface.kind == "plane" for face in body.brep_faces])
+    flat = np.array([face.surface.plane is not None for face in body.brep_faces])
     split = ~near & ~flat[owner[twice]]
     rows, feet = twice[split], feet[split]
     new = len(made.points) + np.arange(len(rows))
@@ -181,7 +179,7 @@ def _uncrowded(
     crowded = crowded_sides(triangles, owner, border).tolist()
     for a, b, number in crowded:
         surface = body.brep_faces[number].surface
-        if surface.kind == "plane":
+        if surface.plane is not None:
             continue
         foot = surface.points(surface.parameters(0.5 * (points[a] + points[b])[None]))
         rows = np.flatnonzero((owner == number) & (np.isin(triangles, (a, b)).sum(axis=1) == 2))
@@ -249,11 +247,6 @@ def _slit(face: Face, parameters: dict[Edge, FloatArray]) -> Slit:
     return slit
 
 
-def _is_ring(surface: Surface) -> bool:
-    """Whether faces on a surface may need to be cut open."""
-    return isinstance(surface, TorusSurface) and not surface.meets_axis
-
-
 def _name(face: Face) -> str:
     return f'"{face.names[0]}"' if face.names else f"on a {face.surface.kind}"
 
@@ -269,7 +262,7 @@ def _sound_samples(
         rings = {
             face: [_ring(loop.coedges, samples) for loop in face.loops]
             for face in body.brep_faces
-            if face.surface.kind == "plane"
+            if face.surface.plane is not None
         }
         crossed = _crossed(rings, points)
         if not crossed:
@@ -293,9 +286,9 @@ def _crossed(rings: dict[Face, list[list[int]]], points: FloatArray) -> list[Fac
         for face, polygon in polygons.items()
         if not polygon.is_valid and not _only_pinched(face, rings[face], points)
     )
-    planes: dict[tuple[Plane, bool], list[Face]] = {}
+    planes: dict[tuple[Plane | None, bool], list[Face]] = {}
     for face in rings:
-        planes.setdefault((face.surface.frame, face.outward), []).append(face)
+        planes.setdefault((face.surface.plane, face.outward), []).append(face)
     for faces in planes.values():
         if len(faces) > 1:
             shapes = [polygons[face] for face in faces]
@@ -376,6 +369,6 @@ def _beyond(body: Body, face: Face, loop: Loop, samples: Samples, number: dict[E
     after: list[int] = []
     for coedge in loop.coedges:
         other = next((f for f, _ in body.faces_of_edge[coedge.edge] if f is not face), face)
-        label = number[other] if other.surface.kind == "plane" else number[coedge.edge]
+        label = number[other] if other.surface.plane is not None else number[coedge.edge]
         after += [label] * (len(samples.along(coedge)) - 1)
     return np.column_stack([np.roll(after, 1), after])

@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Plane
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, distance, dot, negated, sub, unit
 from ..sketch.loops import Patch, PlaneLoop

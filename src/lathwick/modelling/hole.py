@@ -105,12 +105,14 @@ def _radius_of(face: BodyFace) -> float | None:
 def axis_frame(face: BodyFace) -> Plane:
     """The frame of a cylindrical face: origin at the foot of (0, 0, 0) on its axis, the normal along the
     axis (towards +Z, else +Y, else +X), x as for a plane with that normal."""
-    frame = face.brep.surface.frame
-    normal = frame.normal
+    meridian = face.brep.surface.meridian
+    if meridian is None or meridian.axis is None:
+        raise ModellingError(f"a {face.kind} face has no axis")
+    origin, normal = meridian.origin, meridian.axis
     if next(c for c in reversed(normal) if abs(c) > 1e-9) < 0:
         normal = negated(normal)
-    off = dot(scaled(frame.origin, -1.0), normal)
-    return Plane(along(frame.origin, normal, off), normal)
+    off = dot(scaled(origin, -1.0), normal)
+    return Plane(along(origin, normal, off), normal)
 
 
 def _entry(face: BodyFace, spot: Vec2) -> Plane:
@@ -188,19 +190,26 @@ def _behind_walls(body: Body, drill: Body, entry: Plane, depth: str) -> float:
     removed = combined(body, drill, "intersect")
     if removed is None:
         raise ModellingError("the hole does not meet the body")
-    spans = sorted(_span_along(lump, entry) for lump in separate(removed))
+    spans = _walls(_span_along(lump, entry) for lump in separate(removed))
     if depth == INNER and len(spans) < 2:
         raise ModellingError("there is no inner face: the hole would come out at the far side; use THROUGH")
     number = 1 if depth == INNER else max(1, len(spans) - 1)
-    behind = max(high for _, high in spans[:number])
+    behind = spans[number - 1][1]
     if number == len(spans):
         return behind + (behind - spans[0][0])
-    before = min(low for low, _ in spans[number:])
-    if not before - behind > 2.0 * RESOLUTION:
-        raise ModellingError(
-            f"there is no room to end the hole in: the walls before and behind overlap at depth {behind:g}"
-        )
-    return 0.5 * (behind + before)
+    return 0.5 * (behind + spans[number][0])
+
+
+def _walls(spans: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
+    """The least and largest depths of walls, in order. Pieces whose depths overlap, as of a wall that a slot
+    divides under the drill, are one wall: between them a drill cannot end in the open."""
+    walls: list[tuple[float, float]] = []
+    for low, high in sorted(spans):
+        if walls and low <= walls[-1][1] + 2.0 * RESOLUTION:
+            walls[-1] = (walls[-1][0], max(walls[-1][1], high))
+        else:
+            walls.append((low, high))
+    return walls
 
 
 def _span_along(body: Body, entry: Plane) -> tuple[float, float]:

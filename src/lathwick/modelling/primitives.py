@@ -9,7 +9,8 @@ from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import XY, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, cross, distance, negated, sub, unit
 from ..topology.body import Body

@@ -38,15 +38,16 @@ def axis_of(place: AxisLike, what: str) -> Axis:
     if isinstance(one, Axis):
         return one
     found = None
-    if isinstance(one, BodyFace) and one.brep.surface.kind in ("cylinder", "cone", "torus"):
-        found = one.brep.surface.frame
+    if isinstance(one, BodyFace):
+        meridian = one.brep.surface.meridian
+        found = None if meridian is None or meridian.axis is None else (meridian.origin, meridian.axis)
     elif isinstance(one, BodyEdge) and isinstance(one.brep.curve, Circle):
-        found = one.brep.curve.frame
+        found = (one.brep.curve.frame.origin, one.brep.curve.frame.normal)
     elif isinstance(one, BodyEdge) and isinstance(one.brep.curve, Line):
         return Axis(one.brep.curve.point(one.brep.t0), one.brep.curve.direction)
     if found is None:
         raise ModellingError(f"{what} an Axis, a round face, or a straight or circular edge, got {place!r}")
-    return Axis(found.origin, found.normal)
+    return Axis(*found)
 
 
 def direction_of(way: DirectionLike, what: str) -> Vec3:

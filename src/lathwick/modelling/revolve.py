@@ -10,10 +10,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ..errors import ModellingError, naming_its_step
-from ..geometry.curves import Circle, Curve, Line
+from ..geometry.curve import Curve
+from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, Plane, rotated
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, add, along, cross, dot, negated, norm, scaled, sub
 from ..sketch.loops import Patch, PlaneLoop

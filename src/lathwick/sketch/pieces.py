@@ -240,6 +240,30 @@ def entity_piece(entity: EllipseEntity | SplineEntity) -> CurvePiece:
     return CurvePiece(curve, 0.0, 1.0, entity.name, places)
 
 
+def whole_if_smooth(piece: Piece) -> Piece:
+    """A piece that is the whole of a curve which ends where it starts and runs on smoothly there, as a closed
+    one; any other as it is."""
+    if not isinstance(piece, CurvePiece) or piece.is_closed or not isinstance(piece.curve, PlaneSpline):
+        return piece
+    whole = (piece.low, piece.high) == (piece.curve.low, piece.curve.high)
+    if not (whole and piece.curve.is_smoothly_closed):
+        return piece
+    return CurvePiece(piece.curve, piece.a, piece.b, piece.name)
+
+
+def halves(piece: Piece) -> tuple[Piece, Piece]:
+    """The halves of a piece, as curves of their own: a loop that meets itself at an angle has two edges."""
+    middle = piece.point(0.5)
+    one, two = subpiece(piece, (0.0, piece.start), (0.5, middle)), subpiece(piece, (0.5, middle), (1.0, piece.start))
+    return _own_curve(one), _own_curve(two)
+
+
+def _own_curve(piece: Piece) -> Piece:
+    if not isinstance(piece, CurvePiece) or not isinstance(piece.curve, PlaneSpline):
+        return piece
+    return CurvePiece(piece.as_spline(), piece.a, piece.b, piece.name, piece.ends)
+
+
 def second_moments(piece: Piece, o: Vec2) -> tuple[float, float, float]:
     """What a piece adds, by Green's theorem, to the integrals of (y - oy)^2, (x - ox)^2 and their product.
 

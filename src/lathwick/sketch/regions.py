@@ -14,7 +14,7 @@ from ..geometry.vector import Vec2
 from .crossings import Meeting, meetings
 from .loops import Patch, PlaneLoop
 from .nodes import Nodes
-from .pieces import Piece
+from .pieces import Piece, halves, whole_if_smooth
 from .region import Region
 
 
@@ -84,7 +84,10 @@ def _at(place: Vec2) -> str:
 
 def _closed_loops(pieces: Sequence[Piece]) -> list[PlaneLoop]:
     """Loops through nodes where exactly two pieces end; full circles are loops by themselves."""
+    pieces = [whole_if_smooth(piece) for piece in pieces]
     loops = [PlaneLoop((piece,)) for piece in pieces if piece.is_closed]
+    loops += [PlaneLoop(halves(piece)) for piece in pieces if _ends_where_it_starts(piece)]
+    pieces = [piece for piece in pieces if not _ends_where_it_starts(piece)]
     nodes = Nodes()
     ends: dict[int, list[tuple[Piece, bool]]] = {}
     for piece in pieces:
@@ -103,6 +106,11 @@ def _closed_loops(pieces: Sequence[Piece]) -> list[PlaneLoop]:
             piece, forward = next((p, at_start) for p, at_start in ends[node] if p is not piece)
         loops.append(PlaneLoop(tuple(chain)))
     return loops
+
+
+def _ends_where_it_starts(piece: Piece) -> bool:
+    """Whether an open piece returns to its own start, at an angle."""
+    return not piece.is_closed and math.dist(piece.start, piece.end) <= RESOLUTION
 
 
 def _refuse_open(ends: dict[int, list[tuple[Piece, bool]]], nodes: Nodes) -> None:

@@ -14,15 +14,15 @@ from numpy.typing import NDArray
 
 from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.tolerance import ANGULAR, LARGEST
-from ..geometry.vector import Vec3, cross, distance, dot, norm
-from .boxes import extreme_points
+from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION
+from ..geometry.vector import Vec3, cross, distance, dot, negated, norm
+from .boxes import face_bounds
 from .brep import Coedge, Edge, Face, Lump, Vertex
 from .inside import contains
 from .mass import MassProperties, mass_properties
 from .names import Address, FaceName
 from .selection import Selection, in_box, in_plane
-from .trim import INSIDE, UNCLEAR, region_of
+from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
 SMOOTH = 1e-6
@@ -209,16 +209,6 @@ class Body:
         return Selection(BodyVertex(self, v) for v in dict.fromkeys(ends) if v is not None)
 
 
-def face_bounds(face: Face) -> FloatArray:
-    """The exact smallest box around a face, shape (2, 3)."""
-    spots = extreme_points(face.surface)
-    points = [coedge.edge.bounds for coedge in face.coedges()]
-    if len(spots):
-        points.append(spots[region_of(face).states(spots) >= 0])
-    table = np.concatenate(points)
-    return np.array([table.min(axis=0), table.max(axis=0)])
-
-
 def _triple(values: Iterable[float]) -> Vec3:
     x, y, z = values
     return (x, y, z)
@@ -268,8 +258,8 @@ class BodyFace:
 
     @property
     def kind(self) -> str:
-        """The kind of surface: "plane" or "cylinder"."""
-        return self.brep.surface.kind
+        """The kind of surface: "plane", "cylinder", "cone", "sphere", "torus", "canal", "ruled" or "spline"."""
+        return self.brep.surface.called
 
     @property
     def area(self) -> float:
@@ -279,9 +269,10 @@ class BodyFace:
     @property
     def normal(self) -> Vec3:
         """Outward unit normal of a planar face. Raises ModellingError on a curved one."""
-        if self.kind != "plane":
+        plane = self.brep.surface.plane
+        if plane is None:
             raise ModellingError(f"a {self.kind} face has no single normal; use normal_at(point)")
-        return self.brep.outward_normal(self.brep.surface.frame.origin)
+        return plane.normal if self.brep.outward else negated(plane.normal)
 
     def normal_at(self, point: Vec3) -> Vec3:
         """Outward unit normal at the foot of `point` on the surface."""
@@ -312,12 +303,17 @@ class BodyFace:
     def distance_to(self, point: Vec3) -> float:
         """Distance from `point` to the nearest point of the face."""
         surface = self.brep.surface
-        foot = surface.points(surface.parameters(np.array([point])))
-        state = region_of(self.brep).states(foot)[0]
-        if state == UNCLEAR:
-            raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
-        away = [math.dist(foot[0].tolist(), point)] if state == INSIDE else []
-        return min(away + [edge.distance_to(point) for edge in self.edges()])
+        feet = surface.points(surface.local_feet(point))
+        away = np.linalg.norm(feet - np.array(point), axis=1)
+        least = min((edge.distance_to(point) for edge in self.edges()), default=math.inf)
+        nearer = np.flatnonzero(away < least)
+        states = region_of(self.brep).states(feet[nearer])
+        for k in np.argsort(away[nearer]):
+            if states[k] == UNCLEAR:
+                raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
+            if states[k] != OUTSIDE:
+                return float(away[nearer][k])
+        return least
 
     def lies_within(self, low: Vec3, high: Vec3) -> bool:
         """Whether the whole face lies in a box."""
@@ -426,9 +422,10 @@ class BodyEdge:
 
     def lies_in(self, plane: Plane) -> bool:
         """Whether the whole edge lies in `plane`."""
-        t0, t1 = self.brep.t0, self.brep.t1
-        spots = [self.brep.curve.point(t0 + k * (t1 - t0) / 4) for k in range(5)]
-        return in_plane(spots, plane)
+        edge, normal = self.brep, np.asarray(plane.normal)
+        low, high = edge.curve.reach(edge.t0, edge.t1, normal)
+        height = float(normal @ np.asarray(plane.origin))
+        return max(high - height, height - low) <= RESOLUTION
 
     def lies_within(self, low: Vec3, high: Vec3) -> bool:
         """Whether the whole edge lies in a box."""

@@ -3,134 +3,75 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
-from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.spline import sign_changes
-from ..geometry.surfaces import Surface
 from ..geometry.tolerance import RESOLUTION
-from .brep import Edge, Face
+from .brep import Face
+from .trim import region_of
 from .windings import loop_outline, winding
 
-SAMPLES = 129
-PATCHES, BORDER = (32, 12), 33
-BULGE = 0.25
-"""A patch of a canal lies within so much of its diagonal around its corners' box."""
+BORDER = 33
+"""So many points along an edge tell the range of parameters of a face."""
 
-BEYOND, HALF = 0.02, 3.0
+TURN = (-math.pi, math.pi)
+HALF = 3.0
+"""A range of angles wider than this may go the other way round."""
 
 
 def outer_box(face: Face) -> FloatArray:
     """A box that holds the face, shape (2, 3); for spheres and tori that of the whole surface."""
-    found = face.__dict__.get("_box")
-    if not isinstance(found, np.ndarray):
-        found = face.__dict__["_box"] = _box_of(face)
-    return found
+    return face.remembered("outer_box", _box_of)
 
 
 def _box_of(face: Face) -> FloatArray:
-    whole = _whole_box(face.surface)
+    whole = face.surface.whole_box()
     if whole is not None:
         return whole
-    boxes = [c.edge.bounds for c in face.coedges()]
-    points = [b for box in boxes for b in box]
-    if isinstance(face.surface, ConeSurface) and _holds_tip(face):
-        points.append(np.asarray(face.surface.frame.origin))
-    table = np.array(points)
-    if isinstance(face.surface, CanalSurface):
+    points = [b for coedge in face.coedges() for b in coedge.edge.bounds]
+    points += [np.asarray(tip.point) for tip in face.surface.singular_points if _goes_round(face)]
+    table = np.array(points).reshape(-1, 3)
+    if face.surface.bulges:
         table = np.concatenate([table, *patch_boxes(face)])
     return np.array([table.min(axis=0), table.max(axis=0)])
 
 
 def patch_boxes(face: Face) -> FloatArray:
-    """Boxes that together hold a face on a canal, shape (K, 2, 3): of small patches of its range."""
-    found = face.__dict__.get("_patches")
-    if not isinstance(found, np.ndarray):
-        assert isinstance(face.surface, CanalSurface)
-        found = face.__dict__["_patches"] = _patches_of(face.surface, [c.edge for c in face.coedges()])
-    return found
+    """Boxes that together hold a face, shape (K, 2, 3): of small patches of its range of parameters."""
+    return face.remembered("patch_boxes", _patches_of)
 
 
-def _patches_of(surface: CanalSurface, edges: Sequence[Edge]) -> FloatArray:
-    border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, BORDER)) for e in edges])
-    uv = surface.parameters(border)
-    (u0, v0), (u1, v1) = uv.min(axis=0), uv.max(axis=0)
-    if surface.period:
-        u0, u1 = surface.spine.low, surface.spine.high
-    if v1 - v0 > HALF:  # it may go the other way round
-        v0, v1 = -math.pi, math.pi
-    room = np.array([u1 - u0, v1 - v0]) * BEYOND
-    u = np.linspace(
-        max(u0 - room[0], surface.spine.low), min(u1 + room[0], surface.spine.high), PATCHES[0] + 1
-    )
-    v = np.linspace(v0 - room[1], v1 + room[1], PATCHES[1] + 1)
-    grid = surface.points(np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2))
-    grid = grid.reshape(len(u), len(v), 3)
-    corners = np.stack([grid[:-1, :-1], grid[1:, :-1], grid[:-1, 1:], grid[1:, 1:]])
-    low, high = corners.min(axis=0), corners.max(axis=0)
-    bulge = BULGE * np.linalg.norm(high - low, axis=2)[:, :, None]
-    return np.stack([low - bulge, high + bulge], axis=2).reshape(-1, 2, 3)
+def _patches_of(face: Face) -> FloatArray:
+    surface = face.surface
+    ranges = list(surface.domain)
+    edges = [c.edge for c in face.coedges()]
+    if edges:
+        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, BORDER)) for e in edges])
+        uv = surface.parameters(border)
+        round_it = _goes_round(face)
+        for k, period in enumerate(surface.periods):
+            low, high = float(uv[:, k].min()), float(uv[:, k].max())
+            if period or (round_it and k == 1) or (ranges[k] == TURN and high - low > HALF):
+                low, high = min(low, ranges[k][0]), max(high, ranges[k][1])
+            ranges[k] = low, high
+    return surface.boxes(ranges[0], ranges[1])
 
 
-def _holds_tip(face: Face) -> bool:
-    """Whether the tip of its cone lies inside a face: its loops go round it once in all."""
+def _goes_round(face: Face) -> bool:
+    """Whether the loops of a face go round its surface once in all, so that a tip lies inside it."""
     turns = [winding(loop_outline(loop, face.surface), face.surface)[0] for loop in face.loops]
     return sum(turns) != 0
 
 
-def _whole_box(surface: Surface) -> FloatArray | None:
-    """Of a closed surface; None for one without bounds."""
-    center = np.asarray(surface.frame.origin)
-    if isinstance(surface, SphereSurface):
-        return np.array([center - surface.radius, center + surface.radius])
-    if isinstance(surface, TorusSurface):
-        level = np.sqrt(np.maximum(1.0 - np.asarray(surface.frame.normal) ** 2, 0.0))
-        reach = surface.major * level + surface.minor
-        return np.array([center - reach, center + reach])
-    return None
-
-
-def extreme_points(surface: Surface) -> FloatArray:
-    """Where x, y or z can be largest or smallest inside a face of the surface, shape (N, 3)."""
-    center = np.asarray(surface.frame.origin)
-    if isinstance(surface, SphereSurface):
-        steps = surface.radius * np.eye(3)
-        return np.concatenate([center + steps, center - steps])
-    if isinstance(surface, ConeSurface):
-        return center[None, :]
-    if isinstance(surface, CanalSurface):
-        return _canal_extremes(surface)
-    if isinstance(surface, TorusSurface):
-        axis, found = np.asarray(surface.frame.normal), []
-        for way in np.eye(3):
-            level = way - (way @ axis) * axis
-            size = math.hypot(*level)
-            ring = level / size if size > 1e-12 else np.asarray(surface.frame.x)
-            reach = surface.major * ring + surface.minor * way
-            found += [center + reach, center - reach]
-        found += [np.array(tip.point) for tip in surface.tips]
-        places = np.array(found)  # of a spindle some may lie on what is not of it
-        return places[np.abs(surface.distance(places)) <= RESOLUTION]
-    return np.zeros((0, 3))
-
-
-def _canal_extremes(surface: CanalSurface) -> FloatArray:
-    """Above and below the centers of the balls that reach highest and lowest among their neighbours."""
-    spine, found = surface.spine, [np.zeros((0, 3))]
-    stops = np.linspace(spine.low, spine.high, max(SAMPLES, len(spine.knots)))
-    for way in np.eye(3):
-        for side in (1.0, -1.0):
-
-            def slopes(t: FloatArray, way: FloatArray = way, side: float = side) -> FloatArray:
-                return np.asarray(spine.derivatives(t) @ way + side * surface.radii(t, 1))
-
-            t = sign_changes(slopes, stops)
-            found.append(spine.points(t) + side * surface.radii(t)[:, None] * way)
-    return np.concatenate(found)
+def face_bounds(face: Face) -> FloatArray:
+    """The exact smallest box around a face, shape (2, 3)."""
+    spots = face.surface.extreme_points()
+    points = [coedge.edge.bounds for coedge in face.coedges()]
+    if len(spots):
+        points.append(spots[region_of(face).states(spots) >= 0])
+    table = np.concatenate(points)
+    return np.array([table.min(axis=0), table.max(axis=0)])
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:

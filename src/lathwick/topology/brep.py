@@ -12,18 +12,43 @@ Conventions, kept everywhere:
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, Self, TypeVar
 
-import numpy as np
-
-from ..geometry.curves import Circle, Curve
+from ..geometry.curve import Curve
 from ..geometry.placement import FloatArray
-from ..geometry.surfaces import Surface
+from ..geometry.surface import Surface
 from ..geometry.vector import Vec3, negated
 from .names import FaceName
+
+T = TypeVar("T")
+MEASURES = ("length", "bounds")
+"""What is kept of an edge when only its vertices change."""
+
+
+class Remembering:
+    """Immutable, and so what is found out about it holds for ever: it is kept with it."""
+
+    @cached_property
+    def _memory(self) -> dict[str, Any]:
+        return {}
+
+    def remembered(self, what: str, find: Callable[[Self], T]) -> T:
+        """What a function finds out about this; asked only the first time. Each `what` has one function."""
+        if what not in self._memory:
+            self._memory[what] = find(self)
+        found: T = self._memory[what]
+        return found
+
+    def recalled(self, what: str) -> Any:
+        """What was found out about this, for those who find it out for many at once; None if nothing was."""
+        return self._memory.get(what)
+
+    def remember(self, what: str, found: object) -> None:
+        """Keep what `recalled` gives back."""
+        self._memory[what] = found
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -34,7 +59,7 @@ class Vertex:
 
 
 @dataclass(frozen=True, eq=False)
-class Edge:
+class Edge(Remembering):
     """The piece of `curve` from parameter `t0` to `t1` > `t0`."""
 
     curve: Curve
@@ -54,19 +79,13 @@ class Edge:
     def between(self, start: Vertex | None, end: Vertex | None) -> Edge:
         """The same piece of curve between other vertices; what has been measured of it is kept."""
         edge = Edge(self.curve, self.t0, self.t1, start, end)
-        for measure in ("length", "bounds"):
-            if measure in self.__dict__:
-                edge.__dict__[measure] = self.__dict__[measure]
+        edge.__dict__.update({name: self.__dict__[name] for name in MEASURES if name in self.__dict__})
         return edge
 
     @cached_property
     def bounds(self) -> FloatArray:
         """Exact smallest box, shape (2, 3)."""
-        if self.is_closed and isinstance(self.curve, Circle):
-            return self.curve.bounds
-        t = [self.t0, self.t1, *self.curve.extremes(self.t0, self.t1)]
-        points = self.curve.points(np.array(t))
-        return np.array([points.min(axis=0), points.max(axis=0)])
+        return self.curve.box(self.t0, self.t1)
 
     def end_points(self) -> tuple[Vec3, Vec3]:
         """Where the edge starts and ends; twice the same point on a closed edge."""
@@ -80,14 +99,8 @@ class Edge:
         return self.curve.point(0.5 * (self.t0 + self.t1))
 
     def nearest(self, point: Vec3) -> Vec3:
-        """The point of the edge nearest to `point` (exact on lines and circles)."""
-        t = self.curve.parameter(point)
-        if self.curve.period:
-            t = self.t0 + (t - self.t0) % self.curve.period
-        if self.t0 <= t <= self.t1:
-            return self.curve.point(t)
-        a, b = self.end_points()
-        return a if math.dist(a, point) <= math.dist(b, point) else b
+        """The point of the edge nearest to `point`."""
+        return self.curve.point(self.curve.nearest_between(point, self.t0, self.t1))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -119,7 +132,7 @@ class Loop:
 
 
 @dataclass(frozen=True, eq=False)
-class Face:
+class Face(Remembering):
     """A trimmed piece of `surface`, bounded by `loops`; `names` is what it answers to."""
 
     surface: Surface

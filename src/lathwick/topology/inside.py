@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
-from ..geometry.rays import ray_hits
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, unit
 from .boxes import outer_box
@@ -75,7 +74,7 @@ def _crossings(
         near = np.flatnonzero(_meets_box(points, direction, box))
         if not len(near):
             continue
-        hits = ray_hits(face.surface, points[near], way)
+        hits = face.surface.ray_hits(points[near], direction)
         rows, columns = np.nonzero(hits > -RESOLUTION)
         if not len(rows):
             continue

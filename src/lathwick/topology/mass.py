@@ -14,26 +14,34 @@ Paoluzzi, "Boundary integration over linear polyhedra", CAD 22 (1990).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
 from numpy.typing import NDArray
 
-from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
+from ..geometry.roots import sign_changes
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.ruled import RuledSurface
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .boxes import outer_box
-from .brep import Coedge, Face, Loop
-from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, level_bases
+from .brep import Coedge, Edge, Face, Loop
+from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, joined, level_bases
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
+
+CROSSING_SAMPLES = 65
+"""Places along an edge between which it is taken to pass a break of its surface at most once."""
+
+NOWHERE = 1e-300
+ROUND_IT = 0.5
+"""A face goes round a pole if its loops run through more than this share of a turn, in all."""
 
 TINY = 1e-12
 """Bodies are taken to be at least so large."""
@@ -65,22 +73,23 @@ def mass_properties(faces: Sequence[Face]) -> MassProperties:
     """
     reference = _reference_point(faces)
     about = tuple(reference.tolist())
-    fresh = [face for face in faces if face.__dict__.get("_integrals", (None,))[0] != about]
+    fresh = [face for face in faces if (face.recalled("integrals") or (None,))[0] != about]
     for face, row in zip(fresh, _integrals(fresh, reference), strict=True):
-        face.__dict__["_integrals"] = (about, row)
-    table = np.array([face.__dict__["_integrals"][1] for face in faces])
+        face.remember("integrals", (about, row))
+    table = np.array([face.recalled("integrals")[1] for face in faces])
     return _from_moments(table[:, 1:].sum(axis=0), table[:, 0], reference)
 
 
 def _integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
     """Area and the part in the `_volume_moments` of each face, shape (F, 11)."""
     found = np.zeros((len(faces), 11))
-    for kind, rule in _RULES.items():
-        members = [i for i, face in enumerate(faces) if face.surface.kind == kind]
-        if members:
-            strip = _strip(faces, members, reference, rule)
-            found[:, 0] += np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
-            found[:, 1:] += _volume_moments(strip, len(faces))
+    members: dict[_Rule, list[int]] = {}
+    for i, face in enumerate(faces):
+        members.setdefault(_IN_BATCHES.get(type(face.surface), _general_strip), []).append(i)
+    for rule, numbers in members.items():
+        strip = _strip(faces, numbers, reference, rule)
+        found[:, 0] += np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
+        found[:, 1:] += _volume_moments(strip, len(faces))
     return found
 
 
@@ -96,11 +105,13 @@ def _reference_point(faces: Sequence[Face]) -> FloatArray:
 def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> Strip:
     members = list(members)
     uses = [(i, coedge) for i in members for coedge in faces[i].coedges()]
-    groups: dict[str, list[tuple[int, Coedge]]] = {}
+    groups: dict[_MakeNodes, list[tuple[int, Coedge]]] = {}
     for i, coedge in uses:
-        groups.setdefault(coedge.edge.curve.kind, []).append((i, coedge))
-    nodes = {Line.kind: _line_nodes, Circle.kind: _circle_nodes}
-    found = [nodes.get(kind, _curve_nodes)(group) for kind, group in groups.items()]
+        smooth = not any(faces[i].surface.smooth_breaks())
+        make = _EDGES_IN_BATCHES.get(type(coedge.edge.curve), _curve_nodes) if smooth else _curve_nodes
+        groups.setdefault(make, []).append((i, coedge))
+    found = [_broken_nodes(faces, group) if make is _curve_nodes else make(group)
+             for make, group in groups.items()]  # fmt: skip
     found.append(_closing_nodes(faces, members))
     points, steps, owner = (np.concatenate([f[k] for f in found]) for k in range(3))
     strip = rule(faces, owner.astype(np.intp), points - reference, steps, reference)
@@ -145,10 +156,39 @@ def _circle_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
 
 def _curve_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
     """Edges on other curves, one by one."""
-    points, steps, counts = [], [], []
-    for _, coedge in uses:
+    return _stepped(uses, [c.edge.curve.parts(c.edge.t0, c.edge.t1) for _, c in uses])
+
+
+def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
+    """Edges on other curves, and all those on surfaces that are smooth piece by piece: they are divided where
+    they pass from one piece to the next, for what is integrated along them is not smooth there."""
+    stops = []
+    for i, coedge in uses:
         edge = coedge.edge
-        stops = np.array(edge.curve.parts(edge.t0, edge.t1))
+        parts = edge.curve.parts(edge.t0, edge.t1)
+        crossed = _crossed_breaks(faces[i].surface, edge, parts)
+        stops.append(np.union1d(parts, crossed).tolist())
+    return _stepped(uses, stops)
+
+
+def _crossed_breaks(surface: Surface, edge: Edge, parts: Sequence[float]) -> FloatArray:
+    """Parameters at which an edge passes lines along which its surface is not smooth."""
+    found, t = [np.zeros(0)], np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES)
+    for k, breaks in enumerate(surface.smooth_breaks()):
+        for at in breaks:
+
+            def past(t: FloatArray, k: int = k, at: float = at) -> FloatArray:
+                return surface.parameters(edge.curve.points(t))[:, k] - at
+
+            crossed = sign_changes(past, np.union1d(t, parts))
+            found.append(crossed[(crossed > edge.t0) & (crossed < edge.t1)])
+    return np.concatenate(found)
+
+
+def _stepped(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
+    points, steps, counts = [], [], []
+    for (_, coedge), row in zip(uses, stops_of, strict=True):
+        edge, stops = coedge.edge, np.array(row)
         half = 0.5 * np.diff(stops)[:, None]
         t = (stops[:-1, None] + half * (OUTER_NODES + 1.0)).ravel()
         w = (OUTER_WEIGHTS * (half if coedge.forward else -half)).ravel()
@@ -173,7 +213,7 @@ def _closing_nodes(faces: Sequence[Face], members: Sequence[int]) -> _Nodes:
 
 
 def _is_fitted(loop: Loop) -> bool:
-    return any(coedge.edge.curve.kind not in (Line.kind, Circle.kind) for coedge in loop.coedges)
+    return any(type(coedge.edge.curve) not in _EDGES_IN_BATCHES for coedge in loop.coedges)
 
 
 def _ends(coedge: Coedge) -> tuple[FloatArray, FloatArray]:
@@ -203,7 +243,7 @@ def _frames(
     return rows[:, 0:3] - reference, rows[:, 3:6], rows[:, 6:9], rows[:, 9:12], rows[:, 12]
 
 
-def _frame_row(surface: Surface, outward: bool) -> list[float]:
+def _frame_row(surface: Any, outward: bool) -> list[float]:
     f = surface.frame
     return [*f.origin, *f.x, *f.y, *f.normal, 1.0 if outward else -1.0]
 
@@ -302,40 +342,63 @@ def _cone_strip(
     return Strip(points, normals[:, None], area, face)
 
 
-def _across_strip(
+def _general_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> Strip:
-    """Strips across canals and ruled surfaces, from v = 0."""
-    count, k = len(p), len(NODES)
-    points, normals, weights = np.empty((count, k, 3)), np.empty((count, k, 3)), np.empty((count, k))
+    """Strips along v of any surface: from a pole that the face goes round, else from its least v, or
+    from nought. The inner integral is done piece by piece where the surface is smooth piece by piece."""
+    empty = np.zeros((0, len(NODES), 3))
+    made = [Strip(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
     for i in dict.fromkeys(face.tolist()):
         here = face == i
-        surface = faces[i].surface
-        assert isinstance(surface, CanalSurface | RuledSurface)
-        sign = 1.0 if faces[i].outward else -1.0
+        surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
         uv = surface.parameters(p[here] + reference)
         along = surface.slides(uv)
-        du = _rows(dp[here], along) / _rows(along, along)
-        half = 0.5 * uv[:, 1:]
-        places, inner = half * (NODES + 1.0), half * WEIGHTS
-        rows = np.column_stack([np.repeat(uv[:, 0], k), places.ravel()])
-        ways, sizes = surface.areas(rows)
-        points[here] = (surface.points(rows) - reference).reshape(-1, k, 3)
-        normals[here] = sign * ways.reshape(-1, k, 3)
-        weights[here] = -inner * sizes.reshape(-1, k) * (du * sign)[:, None]
-    return Strip(points, normals, weights, face)
+        du = _rows(dp[here], along) / np.maximum(_rows(along, along), NOWHERE)
+        for low, high in _pieces_across(surface, uv[:, 1], du):
+            half = 0.5 * (high - low)[:, None]
+            places, inner = low[:, None] + half * (NODES + 1.0), half * WEIGHTS
+            rows = np.column_stack([np.repeat(uv[:, 0], len(NODES)), places.ravel()])
+            ways, sizes = surface.areas(rows)
+            shape = (-1, len(NODES), 3)
+            points = (surface.points(rows) - reference).reshape(shape)
+            weights = -inner * sizes.reshape(shape[:2]) * (du * sign)[:, None]
+            made.append(Strip(points, sign * ways.reshape(shape), weights, np.full(len(points), i)))
+    return joined(made)
 
 
-_RULES: dict[str, _Rule] = {
-    RuledSurface.kind: _across_strip,
-    CanalSurface.kind: _across_strip,
-    PlaneSurface.kind: _plane_strip,
-    CylinderSurface.kind: _cylinder_strip,
-    ExtrudedSurface.kind: _extruded_strip,
-    ConeSurface.kind: _cone_strip,
-    SphereSurface.kind: closed_strip,
-    TorusSurface.kind: closed_strip,
+def _pieces_across(
+    surface: Surface, v: FloatArray, du: FloatArray
+) -> Iterator[tuple[FloatArray, FloatArray]]:
+    """Ranges of v, (N,) each, that together run from where strips begin to `v`; no break lies inside one."""
+    low, high = surface.domain[1]
+    breaks, tips = np.array(surface.smooth_breaks()[1]), surface.singular_points
+    if not tips and not len(breaks):
+        yield np.full_like(v, min(max(0.0, low), high)), v
+        return
+    base = low
+    if tips and abs(float(du.sum())) > ROUND_IT * (surface.domain[0][1] - surface.domain[0][0]):
+        ends = surface.points(np.array([[surface.domain[0][0], low], [surface.domain[0][0], high]]))
+        base = (low, high)[min((0, 1), key=lambda k: math.dist(ends[k], tips[0].point))]
+    stops = np.array([-np.inf, *breaks, np.inf])
+    for a, b in pairwise(stops):
+        start, end = np.clip(base, a, b), np.clip(v, a, b)
+        if (end != start).any():
+            yield np.full_like(v, start), end
+
+
+_IN_BATCHES: dict[type, _Rule] = {
+    PlaneSurface: _plane_strip,
+    CylinderSurface: _cylinder_strip,
+    ExtrudedSurface: _extruded_strip,
+    ConeSurface: _cone_strip,
+    SphereSurface: closed_strip,
+    TorusSurface: closed_strip,
 }
+"""Kinds of which all faces are done at once, and how; all others by the general rule, one by one."""
+
+_MakeNodes = Callable[[Sequence[tuple[int, Coedge]]], _Nodes]
+_EDGES_IN_BATCHES: dict[type, _MakeNodes] = {Line: _line_nodes, Circle: _circle_nodes}
 
 
 def _volume_moments(strip: Strip, count: int) -> FloatArray:

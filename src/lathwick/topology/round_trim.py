@@ -45,7 +45,7 @@ class RoundLoops:
         self._normals = np.array([c.frame.normal for c in circles])
         self._radii = np.array([c.radius for c in circles])
         self._starts = np.array([c.point(0.0) for c in circles])
-        self._is_flat = face.surface.kind == "plane"
+        self._is_flat = face.surface.plane is not None
         self._signs = np.array([self._sign(face, c, k) for c, k in zip(coedges, circles, strict=True)])
 
     def _sign(self, face: Face, coedge: Coedge, circle: Circle) -> float:

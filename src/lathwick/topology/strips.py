@@ -175,7 +175,7 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
     cut = math.pi if surface.meets_axis else free_cut(v)
-    at_tips = [k for k, tip in enumerate(surface.tips) if _passes(face, tip.point)]
+    at_tips = [k for k, tip in enumerate(surface.singular_points) if _passes(face, tip.point)]
     if at_tips and free_cut(u) is not None:
         cut = None  # at a tip the angle of the edges leaps, which strips about the axis do not feel
     elif len(at_tips) > 1:

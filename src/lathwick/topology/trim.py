@@ -15,12 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.round_surfaces import SphereSurface, tips_of
-from ..geometry.surfaces import Surface
+from ..geometry.round_surfaces import SphereSurface
+from ..geometry.surface import Surface
 from ..geometry.tolerance import RESOLUTION
 from .brep import Coedge, Edge, Face, Loop
 from .round_trim import RoundLoops, has_round_loops
-from .windings import periods, unrolled
+from .windings import unrolled
 
 IntArray = NDArray[np.intp]
 
@@ -41,11 +41,7 @@ INSIDE, ON, OUTSIDE, UNCLEAR = 1, 0, -1, -2
 
 def region_of(face: Face) -> TrimmedRegion:
     """The trimmed region of a face; made once."""
-    found = face.__dict__.get("_region")
-    if not isinstance(found, TrimmedRegion):
-        found = TrimmedRegion(face)
-        face.__dict__["_region"] = found
-    return found
+    return face.remembered("region", TrimmedRegion)
 
 
 class TrimmedRegion:
@@ -55,7 +51,7 @@ class TrimmedRegion:
         self._face = face
         self._coedges = list(face.coedges())
         self.surface: Surface = _away_from(face) if isinstance(face.surface, SphereSurface) else face.surface
-        self._periods = periods(self.surface)
+        self._periods = self.surface.periods
         self._levels: list[_Paths] = []
         self._circles = RoundLoops(face) if has_round_loops(face) else None
 
@@ -347,7 +343,7 @@ def _blur(coedge: Coedge, t: FloatArray, uv: FloatArray, surface: Surface) -> fl
         return 0.0
     middles = surface.parameters(coedge.edge.curve.points(0.5 * (t[:-1] + t[1:])))
     off = (middles if coedge.forward else middles[::-1]) - 0.5 * (uv[:-1] + uv[1:])
-    for k, period in enumerate(periods(surface)):
+    for k, period in enumerate(surface.periods):
         if period:
             off[:, k] -= period * np.round(off[:, k] / period)
     return float(np.abs(off).max())
@@ -356,7 +352,7 @@ def _blur(coedge: Coedge, t: FloatArray, uv: FloatArray, surface: Surface) -> fl
 def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
     """(u, v) along the path of an edge, without jumps; it ends at a tip with the u of its next point."""
     uv = surface.parameters(points)
-    for tip in tips_of(surface):
+    for tip in surface.singular_points:
         for end, beside in ((0, 1), (-1, -2)):
             if math.dist(points[end], tip.point) <= RESOLUTION:
                 uv[end, 0] = uv[beside, 0]

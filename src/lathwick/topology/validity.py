@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import partial
 from typing import TypeVar
 
 import numpy as np
 
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import TorusSurface
 from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
@@ -111,8 +109,7 @@ def _euler_problems(shell: Shell, uses: dict[Edge, list[Coedge]]) -> Iterator[Pr
 def _face_characteristic(face: Face) -> int:
     """Euler characteristic of a face as a patch of surface: 2 less its loops, but a torus with holes has
     its handle too."""
-    surface = face.surface
-    if isinstance(surface, TorusSurface) and not surface.meets_axis and keeps_handle(face):
+    if face.surface.is_ring and keeps_handle(face):
         return -len(face.loops)
     return 2 - len(face.loops)
 
@@ -142,17 +139,9 @@ def _geometry_problems(shell: Shell) -> Iterator[Problem]:
     """Those of every edge and face for itself, found once: bodies share what does not change."""
     samples: dict[Edge, FloatArray] = {}
     for edge in dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges()):
-        yield from _kept(edge, _edge_problems)
+        yield from edge.remembered("problems", lambda e: tuple(_edge_problems(e)))
     for face in shell.faces:
-        yield from _kept(face, partial(_face_problems, samples))
-
-
-def _kept(item: _Item, find: Callable[[_Item], Iterable[Problem]]) -> tuple[Problem, ...]:
-    """What is wrong with a thing that never changes; looked for only once."""
-    if "_problems" not in item.__dict__:
-        item.__dict__["_problems"] = tuple(find(item))
-    found: tuple[Problem, ...] = item.__dict__["_problems"]
-    return found
+        yield from face.remembered("problems", lambda f: tuple(_face_problems(samples, f)))
 
 
 def _face_problems(samples: dict[Edge, FloatArray], face: Face) -> Iterator[Problem]:

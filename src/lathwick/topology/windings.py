@@ -6,12 +6,9 @@ import math
 
 import numpy as np
 
-from ..geometry.canal import CanalSurface
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import TorusSurface
-from ..geometry.ruled import RuledSurface
-from ..geometry.surfaces import ExtrudedSurface, Surface
+from ..geometry.surface import Surface
 from ..geometry.vector import dot
 from .brep import Coedge, Face, Loop
 
@@ -20,23 +17,10 @@ TURN = np.column_stack([f(np.linspace(0.0, math.tau, SAMPLES)) for f in (np.cos,
 """Points once round the unit circle."""
 
 
-def periods(surface: Surface) -> tuple[float, float]:
-    """Periods of u and v; 0.0 where a parameter does not come back."""
-    if surface.kind in ("cylinder", "cone", "sphere"):
-        return math.tau, 0.0
-    if isinstance(surface, TorusSurface):
-        return math.tau, 0.0 if surface.meets_axis else math.tau
-    if isinstance(surface, CanalSurface | RuledSurface):
-        return surface.period, 0.0
-    if isinstance(surface, ExtrudedSurface):
-        return surface.profile.period, 0.0
-    return 0.0, 0.0
-
-
 def unrolled(uv: FloatArray, surface: Surface) -> FloatArray:
     """Parameters along a path, shape (N, 2), without jumps of a period."""
     out = uv.copy()
-    for k, period in enumerate(periods(surface)):
+    for k, period in enumerate(surface.periods):
         if period:
             turns = np.rint(np.diff(uv[:, k]) / period)
             out[1:, k] -= period * np.cumsum(turns)
@@ -59,13 +43,14 @@ def loop_path(loop: Loop, surface: Surface) -> FloatArray:
 def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> FloatArray | None:
     """Parameters once round a full circle on a plane, or its two ends alone where it is level on a
     cylinder or a cone: enough for `winding` and `signed_area`. None on other surfaces."""
-    if surface.kind == "plane":
-        uv = surface.frame.locals(circle.frame.points(circle.radius * TURN))[:, :2]
+    if surface.plane is not None:
+        uv = surface.plane.locals(circle.frame.points(circle.radius * TURN))[:, :2]
         return np.asarray(uv if forward else uv[::-1])
-    if surface.kind not in ("cylinder", "cone"):
+    axis = surface.level_axis
+    if axis is None:
         return None
     start = surface.parameters(np.array([circle.point(t0)]))
-    agrees = dot(circle.frame.normal, surface.frame.normal) > 0.0
+    agrees = dot(circle.frame.normal, axis) > 0.0
     turn = math.tau if forward is agrees else -math.tau
     return np.concatenate([start, start + np.array([turn, 0.0])])
 
@@ -83,7 +68,7 @@ def loop_outline(loop: Loop, surface: Surface) -> FloatArray:
 def winding(path: FloatArray, surface: Surface) -> tuple[int, int]:
     """How often a closed path goes round in u and in v."""
     turns = []
-    for k, period in enumerate(periods(surface)):
+    for k, period in enumerate(surface.periods):
         turns.append(round((path[-1, k] - path[0, k]) / period) if period else 0)
     return turns[0], turns[1]
 

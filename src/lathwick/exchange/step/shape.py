@@ -15,7 +15,8 @@ import numpy as np
 from ...errors import ExchangeError
 from ...geometry.canal import CanalSurface
 from ...geometry.conics import Hyperbola, Parabola
-from ...geometry.curves import Circle, Curve, Ellipse, Line
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.ruled import RuledSurface
@@ -63,7 +64,7 @@ class ShapeWriter:
         return self._rows.add(f"CLOSED_SHELL('',{listed([self._face(f) for f in shell.faces])})")
 
     def _face(self, face: Face) -> str:
-        has_outer = face.surface.kind == "plane"
+        has_outer = face.surface.plane is not None
         bounds = []
         loops = face.loops
         rings = self._rings_round(face)
@@ -116,7 +117,7 @@ class ShapeWriter:
     def _tip_to_tip(self, surface: TorusSurface) -> str:
         frame, top = surface.frame, surface.half_turn
         arc = Circle(Plane(frame.point(surface.major, 0.0), negated(frame.y), frame.x), surface.minor)
-        seam = self._edge(Edge(arc, -top, top, *(Vertex(tip.point) for tip in surface.tips)))
+        seam = self._edge(Edge(arc, -top, top, *(Vertex(tip.point) for tip in surface.singular_points)))
         chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{seam},{logical(way)})") for way in (True, False)]
         return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
 

@@ -138,7 +138,7 @@ def canal_surface(surface: CanalSurface, face: Face, point: WritePoint) -> str:
         above = _bound_above(uv, terms, surface.period)
         stops = np.unique(np.concatenate([np.linspace(a, b, FEWEST_STOPS) for a, b in pairwise(bounds)]))
         for k in range(CANAL_ROUNDS):
-            made = surface.as_spline(-below(stops) - room, above(stops) + room, stops)
+            made = surface.as_spline_at(-below(stops) - room, above(stops) + room, stops)
             off = _off_between(made, surface, stops)
             if off.max() <= CANAL_FIT * surface.radius:
                 return spline_surface(made, bool(surface.period), point)
@@ -183,7 +183,7 @@ def ruled_surface(surface: RuledSurface, face: Face, point: WritePoint) -> str:
         0.0 if v.min() > -BEYOND else float(v.min() - room[1]),
         1.0 if v.max() < 1.0 + BEYOND else float(v.max() + room[1]),
     )
-    return spline_surface(surface.as_spline(low, high, across), bool(surface.period), point)
+    return spline_surface(surface.as_spline((low, high), across), bool(surface.period), point)
 
 
 def _off_between(made: SplineSurface, surface: CanalSurface, stops: FloatArray) -> FloatArray:

@@ -8,7 +8,8 @@ import numpy as np
 
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import SphereSurface
-from ...geometry.surfaces import PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex

@@ -54,7 +54,7 @@ def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] 
     """Raise TooLargeError for a face whose edges cross or touch but at common ends, or whose loops have gone
     past each other, as those of the strips of closed edges never do."""
     for face in faces:
-        if face.surface.kind == "plane":
+        if face.surface.plane is not None:
             _refuse_bad_polygon(face)
             continue
         if face not in closed_strips and region_of(face).stray_loop() is not None:

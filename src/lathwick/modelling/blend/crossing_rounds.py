@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from ...geometry.canal import CanalSurface
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import SphereSurface, TorusSurface
-from ...geometry.surfaces import CylinderSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face, Loop, Vertex

@@ -8,11 +8,11 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 from scipy.optimize import brentq
 
-from ...geometry.curves import Curve
+from ...geometry.curve import Curve
 from ...geometry.meetings import meeting
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Coedge, Edge, Face, Vertex

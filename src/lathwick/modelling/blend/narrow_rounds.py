@@ -82,7 +82,7 @@ def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -
             make(edge, faces, size)
         except TooLargeError:
             bent = graph.turn(edge) > 0.0
-            curved = [face for face in faces if face.surface.kind != "plane" and face.outward is bent]
+            curved = [face for face in faces if face.surface.plane is None and face.outward is bent]
             found |= dict.fromkeys(face for face in curved if _is_alone(graph, edge, face))
     return list(found)
 

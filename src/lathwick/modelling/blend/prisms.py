@@ -8,7 +8,8 @@ import numpy as np
 
 from ...geometry.curves import Line
 from ...geometry.placement import FloatArray, Plane
-from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3, add, cross, dot, norm, scaled, sub, unit
 from ...topology.brep import Edge, Face
 from .bevels import Setbacks, feet_across

@@ -10,10 +10,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ...geometry.curves import Circle, Curve, Line
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub
 

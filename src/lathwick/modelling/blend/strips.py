@@ -8,11 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...geometry.curves import Circle, Curve, Line
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.ruled import RuledSurface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub, unit

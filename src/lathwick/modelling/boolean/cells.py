@@ -8,8 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ...geometry.placement import Plane
-from ...geometry.round_surfaces import tips_of
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, scaled, sub
 from .fragments import NEAR, Fragment, Nodes
 
@@ -43,7 +42,7 @@ def reversed_half(half: Half) -> Half:
 
 def outward_normal(surface: Surface, outward: bool, p: Vec3) -> Vec3:
     """Unit normal out of the material; at a tip the way the axis points out."""
-    tip = next((tip for tip in tips_of(surface) if distance(p, tip.point) <= NEAR), None)
+    tip = next((tip for tip in surface.singular_points if distance(p, tip.point) <= NEAR), None)
     normal = surface.normal(p) if tip is None else tip.way
     return normal if outward else negated(normal)
 

@@ -13,7 +13,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ...geometry.curves import Circle, Curve, Ellipse
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Ellipse
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face

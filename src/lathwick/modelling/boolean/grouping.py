@@ -12,7 +12,7 @@ import numpy as np
 
 from ...geometry.curves import Circle
 from ...geometry.placement import FloatArray
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.vector import Vec3
 from ...topology.brep import Coedge, Edge, Face, Loop, Vertex
 from ...topology.trim import TrimmedRegion
@@ -32,7 +32,7 @@ def same_cells(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
     surface = face.surface
     paths = [_path(cycle, surface) for cycle in cycles]
     sign = 1.0 if face.outward else -1.0
-    if surface.kind == "plane":
+    if surface.plane is not None:
         return nested(paths, [sign * signed_area(path) for path in paths])
     turns = [winding(path, surface) for path in paths]
     if surface.kind == "spline" and not any(t[0] for t in turns):

@@ -17,13 +17,15 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.curve import Curve
 from ...geometry.curve_hits import curve_hits
-from ...geometry.curves import Circle, Curve, Line
+from ...geometry.curves import Circle, Line
 from ...geometry.meetings import SAME, Meeting
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import TorusSurface
 from ...geometry.spline import SplineCurve
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm
 from ...topology.boxes import outer_box, overlapping

@@ -16,10 +16,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...errors import ModellingError
-from ...geometry.curves import Circle, Curve, Ellipse, Line
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.meetings import PARALLEL, SAME, meeting
 from ...geometry.spline import SplineCurve
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -430,7 +431,7 @@ class _Assembly:
             loops.append(Loop(tuple(coedges)))
         if _unchanged(patch, loops):
             return patch.origin
-        if patch.surface.kind == "plane" and len(loops) > 1:
+        if patch.surface.plane is not None and len(loops) > 1:
             loops.sort(key=lambda loop: -_reach(loop))
         return Face(patch.surface, patch.outward, tuple(loops), patch.names)
 

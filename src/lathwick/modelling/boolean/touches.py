@@ -12,7 +12,7 @@ import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
-from ...geometry.curves import Curve
+from ...geometry.curve import Curve
 from ...geometry.meetings import Meeting, meeting
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION

@@ -10,7 +10,8 @@ from ...errors import ModellingError, naming_its_step
 from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
@@ -122,7 +123,7 @@ def _leaning(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Bod
 def _closed_up(body: Body, moved: Moved) -> Body | None:
     """Walls that meet before they reach the end of a body: what lies inside all faces of a convex one, else
     what walls that lean inwards leave. None for bodies or walls of another kind."""
-    if any(wall.surface.kind != "plane" for wall in moved):
+    if any(wall.surface.plane is None for wall in moved):
         return None
     planes = {face: (face.surface, face.outward) for face in body.brep_faces} | dict(moved)
     left = inside_planes(body, planes)

@@ -10,7 +10,7 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge

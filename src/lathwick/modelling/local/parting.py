@@ -16,7 +16,7 @@ import shapely
 
 from ...geometry.curves import Line
 from ...geometry.placement import FloatArray
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, along, distance
 from ...topology.brep import Coedge, Edge, Face, Vertex

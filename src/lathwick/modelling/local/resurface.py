@@ -14,11 +14,12 @@ import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
-from ...geometry.curves import Circle, Curve, Line
+from ...geometry.curve import Curve
+from ...geometry.curves import Circle, Line
 from ...geometry.meetings import SAME, meeting
 from ...geometry.placement import Plane
 from ...geometry.spline import FittedCurve
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, add, cross, distance, dot, norm, scaled, sub
 from ...topology.body import Body

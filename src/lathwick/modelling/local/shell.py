@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from numbers import Real
 
 from ...errors import ModellingError, naming_its_step
-from ...geometry.surfaces import Surface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
@@ -103,7 +103,7 @@ def _mouths(body: Body, opened: Sequence[Face], walls: Mapping[Face, float]) -> 
             if face in opened and other in walls:
                 found.setdefault(face, set()).add(walls[other])
     for face, values in found.items():
-        if face.surface.kind != "plane":
+        if face.surface.plane is None:
             raise ModellingError(f"an open {face.surface.kind} face that others join smoothly has no mouth")
         if len(values) > 1:
             raise ModellingError("faces that join an open one smoothly have walls of unlike thickness")

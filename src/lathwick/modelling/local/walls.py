@@ -20,7 +20,8 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.placement import XY, Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface, Surface
+from ...geometry.surface import Surface
+from ...geometry.surfaces import CylinderSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import along, scaled
 from ...topology.body import Body, BodyEdge
@@ -60,7 +61,7 @@ def inside_planes(body: Body, moved: Moved) -> Body | None:
     Where planes move outwards too, all faces of the body must be given. Raises ModellingError where nothing
     is left, or where planes that part leave the space open.
     """
-    if any(face.surface.kind != "plane" for face in body.brep_faces) or body.lumps > 1:
+    if any(face.surface.plane is None for face in body.brep_faces) or body.lumps > 1:
         return None
     if any(edge.is_convex is False for edge in body.edges()):
         return None
@@ -77,7 +78,8 @@ def inside_planes(body: Body, moved: Moved) -> Body | None:
 def _inside(block: Body, moved: Moved) -> Body:
     left = block
     for surface, outward in moved.values():
-        left = _less(left, half_space(block, surface.frame, -1.0 if outward else 1.0), "intersect")
+        if surface.plane is not None:
+            left = _less(left, half_space(block, surface.plane, -1.0 if outward else 1.0), "intersect")
     return left
 
 
@@ -160,7 +162,7 @@ def _wall(body: Body, group: Sequence[Face], moved: Moved) -> Body:
 
 def _behind(body: Body, group: Sequence[Face], wall: Body) -> set[Face]:
     """What meets faces that a wall takes whole, as far as it lies behind a group of planar faces."""
-    if any(face.surface.kind != "plane" for face in group):
+    if any(face.surface.plane is None for face in group):
         return set()
     found, todo = set(group), list(group)
     while todo:
@@ -176,7 +178,7 @@ def _outside(body: Body, group: Sequence[Face], wall: Body) -> set[Face]:
     """Planes that have a hole and all of its wall behind them: the wall breaks through to the outside."""
     if not any(isinstance(face.surface, CylinderSurface) and not face.outward for face in group):
         return set()
-    planes = [face for face in body.brep_faces if face.surface.kind == "plane"]
+    planes = [face for face in body.brep_faces if face.surface.plane is not None]
     return {plane for plane in planes if all(_is_behind(f, [plane]) for f in (*group, *wall.brep_faces))}
 
 
@@ -210,8 +212,8 @@ def _bounds(body: Body, face: Face) -> list[Plane]:
     corners = [p for c in face.coedges() for p in c.edge.end_points()]
     planes = []
     for other in _neighbours(body, face):
-        if isinstance(other.surface, PlaneSurface):
-            frame = other.surface.frame
+        frame = other.surface.plane
+        if frame is not None:
             plane = frame if other.outward else Plane(frame.origin, scaled(frame.normal, -1.0))
             if all(plane.local(p)[2] <= RESOLUTION for p in corners):
                 planes.append(plane)
@@ -224,7 +226,7 @@ def _beside(body: Body, group: Sequence[Face]) -> set[Face]:
     found = set(group)
     for face in group:
         found |= set(_neighbours(body, face))
-    rims = [c.edge for face in found if face.surface.kind == "plane" for c in _inner_coedges(face)]
+    rims = [c.edge for face in found if face.surface.plane is not None for c in _inner_coedges(face)]
     holes = [f for rim in rims if _is_rim(body, rim) for f, _ in body.faces_of_edge[rim] if f not in found]
     while holes:
         face = holes.pop()
@@ -259,16 +261,16 @@ def _parts(lump: Lump, faces: Sequence[Face]) -> set[Face]:
 def _beyond(body: Body, surface: Surface, outward: bool) -> tuple[Body, str]:
     """A solid bounded by a surface, as far as the body reaches, and what keeps the part of the body on the
     side to which the faces look."""
-    frame = surface.frame
     away = "cut" if outward else "intersect"
-    if isinstance(surface, PlaneSurface):
-        return half_space(body, frame, 1.0 if outward else -1.0), "intersect"
+    if surface.plane is not None:
+        return half_space(body, surface.plane, 1.0 if outward else -1.0), "intersect"
     if isinstance(surface, SphereSurface):
-        return sphere(surface.radius, on=frame, unit=body.unit), away
-    behind, ahead = reach_along(body, frame)
-    if isinstance(surface, CylinderSurface):
+        return sphere(surface.radius, on=surface.frame, unit=body.unit), away
+    if isinstance(surface, CylinderSurface | ConeSurface):
+        frame = surface.frame
+        behind, ahead = reach_along(body, frame)
+        if isinstance(surface, ConeSurface):
+            return cone(0.0, ahead * math.tan(surface.half_angle), ahead, on=frame, unit=body.unit), away
         foot = frame.moved_to(along(frame.origin, frame.normal, -behind))
         return cylinder(surface.radius, behind + ahead, on=foot, unit=body.unit), away
-    if isinstance(surface, ConeSurface):
-        return cone(0.0, ahead * math.tan(surface.half_angle), ahead, on=frame, unit=body.unit), away
-    raise ModellingError(f"the wall of a {surface.kind} face would meet others; this cannot be made yet")
+    raise ModellingError(f"the wall of a {surface.called} face would meet others; this cannot be made yet")

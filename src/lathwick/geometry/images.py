@@ -1,0 +1,162 @@
+"""Surfaces made from others for which nothing exact is known: images, fitted B-splines, offsets.
+
+Source: Piegl & Tiller, The NURBS Book, 9.2 (interpolation by a net of points); Piegl & Tiller, "Computing
+offsets of NURBS curves and surfaces", Computer-Aided Design 31 (1999), for sampling, fitting, and checking
+half way between.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import ClassVar
+
+import numpy as np
+
+from ..errors import ModellingError
+from .motion import Motion
+from .placement import FloatArray
+from .spline_surface import SplineSurface
+from .surface import Interval, Surface, Tip, curvatures
+
+DEGREE = 5
+FIT = 1e-9
+"""A fitted surface is so near, as a share of its size."""
+
+FEWEST, ROUNDS = 3, 6
+"""Steps between two breaks to begin with, and how often they are halved."""
+
+
+@dataclass(frozen=True, eq=False)
+class MovedSurface(Surface):
+    """The image of a surface under a motion, with the same parameters."""
+
+    original: Surface
+    motion: Motion
+    kind: ClassVar[str] = "image"
+
+    @property
+    def called(self) -> str:
+        return self.original.called
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return self.original.domain
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return self.original.periods
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        return self.motion.points(self.original.points(uv))
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        found = self.original.derivatives(uv, most)
+        turn = self.motion.factor * np.array([self.motion.x, self.motion.y, self.motion.z])
+        moved = [[d @ turn for d in row] for row in found]
+        moved[0][0] = self.motion.points(found[0][0])
+        return moved
+
+    def smooth_breaks(self) -> tuple[list[float], list[float]]:
+        one, two = self.original.smooth_breaks()
+        return list(one), list(two)
+
+
+def fitted_spline(surface: Surface, us: Interval, vs: Interval) -> SplineSurface:
+    """The part of a surface over a range as a B-spline surface with the same parameters."""
+    return _fitted(surface, surface.points, us, vs)
+
+
+def fitted_offset(surface: Surface, distance: float) -> SplineSurface | None:
+    """The surface at a signed distance along the normals of another, over its domain."""
+    uv = surface._own.net.uv.reshape(-1, 2)
+    low, high = curvatures(surface, uv)
+    folds = np.maximum(distance * low, distance * high)
+    worst = int(folds.argmax())
+    if folds[worst] >= 1.0:
+        x, y, z = surface.points(uv[worst : worst + 1])[0].tolist()
+        raise ModellingError(
+            f"a {surface.called} face that is moved by {distance:g} folds back at ({x:.6g}, {y:.6g}, {z:.6g}); "
+            f"at most {abs(distance) / folds[worst]:.6g} works there"
+        )
+
+    def points(uv: FloatArray) -> FloatArray:
+        return surface.points(uv) + distance * _full_normals(surface, uv)
+
+    return _fitted(surface, points, *surface.domain)
+
+
+def _full_normals(surface: Surface, uv: FloatArray) -> FloatArray:
+    """Unit normals, also at singular points: there the mean of those about them."""
+    normals = surface.normals_at(uv)
+    gone = np.linalg.norm(normals, axis=1) < 0.5
+    if gone.any():
+        tips: list[Tip] = list(surface.singular_points)
+        places = surface.points(uv[gone])
+        away = np.array([np.linalg.norm(places - np.array(tip.point), axis=1) for tip in tips])
+        normals[gone] = np.array([tip.way for tip in tips])[away.argmin(axis=0)]
+    return normals
+
+
+def _fitted(
+    surface: Surface, rule: Callable[[FloatArray], FloatArray], us: Interval, vs: Interval
+) -> SplineSurface:
+    sides = [
+        [low, *(b for b in breaks if low < b < high), high]
+        for (low, high), breaks in zip((us, vs), surface.smooth_breaks(), strict=True)
+    ]
+    counts = [FEWEST, FEWEST]
+    for _ in range(ROUNDS):
+        made = [_stops(side, n) for side, n in zip(sides, counts, strict=True)]
+        fit, off, size = _interpolated(rule, made, sides)
+        if max(off) <= FIT * size:
+            return fit
+        counts = [n * (2 if o > 0.1 * FIT * size else 1) for n, o in zip(counts, off, strict=True)]
+    u, v = (0.5 * (side[0] + side[-1]) for side in sides)
+    x, y, z = rule(np.array([[u, v]]))[0].tolist()
+    raise ModellingError(
+        f"no B-spline surface is near enough to a {surface.called} face about ({x:.6g}, {y:.6g}, {z:.6g})"
+    )
+
+
+def _stops(side: list[float], each: int) -> FloatArray:
+    inner = [np.linspace(a, b, max(each, DEGREE) + 1)[:-1] for a, b in pairwise(side)]
+    return np.append(np.concatenate(inner), side[-1])
+
+
+def _interpolated(
+    rule: Callable[[FloatArray], FloatArray], stops: list[FloatArray], sides: list[list[float]]
+) -> tuple[SplineSurface, tuple[float, float], float]:
+    """The spline through a net of points, and how far it is off half way between its lines along u and v."""
+    u, v = stops
+    grid = _evaluated(rule, u, v)
+    knots_u, rows = _through(u, grid, sides[0])
+    knots_v, columns = _through(v, rows.transpose(1, 0, 2), sides[1])
+    made = SplineSurface((DEGREE, DEGREE), (knots_u, knots_v), columns.transpose(1, 0, 2))
+    half_u, half_v = 0.5 * (u[1:] + u[:-1]), 0.5 * (v[1:] + v[:-1])
+    off = []
+    for us, vs in ((half_u, v), (u, half_v), (half_u, half_v)):
+        wrong = np.linalg.norm(_evaluated(made.points, us, vs) - _evaluated(rule, us, vs), axis=2)
+        off.append(float(wrong.max()))
+    both = 0.5 * off[2] if off[2] > off[0] + off[1] else 0.0
+    return made, (max(off[0], both), max(off[1], both)), float(np.ptp(grid.reshape(-1, 3), axis=0).max())
+
+
+def _evaluated(rule: Callable[[FloatArray], FloatArray], u: FloatArray, v: FloatArray) -> FloatArray:
+    uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1)
+    return rule(uv.reshape(-1, 2)).reshape(len(u), len(v), 3)
+
+
+def _through(t: FloatArray, table: FloatArray, side: list[float]) -> tuple[tuple[float, ...], FloatArray]:
+    """Knots and controls of the splines through rows of points, (n, m, 3); joined at breaks without more than
+    their being continuous there."""
+    from scipy.interpolate import make_interp_spline
+
+    knots, controls = [side[0]] * (DEGREE + 1), [table[:1]]
+    for a, b in pairwise(side):
+        here = (t >= a) & (t <= b)
+        made = make_interp_spline(t[here], table[here], DEGREE)
+        knots += made.t[DEGREE + 1 : -1].tolist()
+        controls.append(made.c[1:])
+    return (*knots, knots[-1]), np.concatenate(controls)

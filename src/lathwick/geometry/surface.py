@@ -1,0 +1,511 @@
+"""The protocol of surfaces, and answers to all of it from points and derivatives.
+
+A surface is immutable, has parameters (u, v) and a normal on a known side. A new kind says its `kind` and its
+`domain`, and gives `points` and `derivatives`, also somewhat beyond the domain, where a smooth surface goes on;
+all else it has from here, and overrides where it knows better. A class that lacks one of them is refused when it
+is defined.
+
+Source: Piegl & Tiller, The NURBS Book, 6.1 (foot points); Patrikalakis & Maekawa, Shape Interrogation, ch. 4, 7
+and 8 (subdivision, extremes of distance functions, curvature).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import numpy as np
+
+from .curve import AXES, required
+from .placement import FloatArray, Plane
+from .vector import Vec2, Vec3
+
+if TYPE_CHECKING:
+    from .motion import Motion
+    from .spline_surface import SplineSurface
+
+Interval = tuple[float, float]
+
+SIDE = 25
+"""Samples along each parameter, where nothing asks for more."""
+
+BEYOND = 0.6
+"""A surface goes on beyond its borders by this share of its range: balls and offsets leave the trimmed face."""
+
+NEWTON_ROUNDS = 30
+HALVINGS = 6
+SETTLED = 1e-15
+NOWHERE = 1e-300
+POINTLIKE = 1e-9
+"""A border no longer than this share of the surface is a point."""
+
+ROOM = 1.2
+"""How much larger than at samples a derivative may be between them."""
+
+CHUNK = 4_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Tip:
+    """A singular point: one of a surface without a normal, and the mean of the normals about it."""
+
+    point: Vec3
+    way: Vec3
+
+
+@dataclass(frozen=True, slots=True)
+class Meridian:
+    """A surface of revolution in a half-plane of its axis: coordinates are the distance from the axis and the
+    height above `origin`. A line through `point` along `way`, or a circle of `radius` about it.
+
+    axis : its direction, None for a sphere, which has one wherever one likes. from_apex : the line begins at
+    its point.
+    """
+
+    origin: Vec3
+    axis: Vec3 | None
+    point: Vec2
+    way: Vec2 | None = None
+    radius: float = 0.0
+    from_apex: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Net:
+    """Parameters all over a surface, (n, m, 2), and the points there, (n, m, 3)."""
+
+    uv: FloatArray
+    points: FloatArray
+
+
+class Surface:
+    """What the rest of the package asks of a surface."""
+
+    __slots__ = ()
+    kind: ClassVar[str]
+    search_order: ClassVar[int] = 0
+    """Of two surfaces the one with the lower number is divided to find where they meet, and the distance from
+    the other is asked for: that should be the one whose distance is the quicker to find."""
+
+    def __init_subclass__(cls) -> None:
+        super().__init_subclass__()
+        required(cls, Surface, "kind", "domain", "points", "derivatives")
+
+    # ------------------------------------------------------------------ what a kind gives
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        """Least and largest u, and least and largest v; infinite where it goes on for ever."""
+        raise NotImplementedError
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
+        raise NotImplementedError
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        """`found[i][j]`, shape (N, 3): derived i times along u and j times along v, i + j at most `most`
+        (0 to 2)."""
+        raise NotImplementedError
+
+    @cached_property
+    def _own(self) -> _Memo:
+        """What is worked out once, of a kind that has no rules of its own for it."""
+        return _Memo(self)
+
+    # ------------------------------------------------------------------ its shape
+
+    @property
+    def called(self) -> str:
+        """What users call the kind."""
+        return self.kind
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        """Periods of u and v; 0.0 where a parameter does not come back."""
+        return 0.0, 0.0
+
+    @property
+    def is_ring(self) -> bool:
+        """Whether the surface is closed both ways, as a ring is."""
+        return all(self.periods)
+
+    @property
+    def straight(self) -> int | None:
+        """The number of a parameter along which the surface is straight, None if there is none."""
+        return None
+
+    @property
+    def plane(self) -> Plane | None:
+        """The plane that the surface is, with (u, v) as its coordinates; None for others."""
+        return None
+
+    @property
+    def meridian(self) -> Meridian | None:
+        """Of a surface of revolution whose profile is a line or a circle; None for others."""
+        return None
+
+    @property
+    def level_axis(self) -> Vec3 | None:
+        """The direction of the axis of a surface of which circles across the axis are lines of equal v."""
+        return self.meridian.axis if self.meridian and self.meridian.way else None
+
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
+        """Inner u and inner v at which the surface is not smooth to any order."""
+        return (), ()
+
+    @property
+    def singular_points(self) -> tuple[Tip, ...]:
+        """The points without a normal: borders that are points, as poles are."""
+        return self._own.tips
+
+    @property
+    def reachable(self) -> tuple[Interval, Interval]:
+        """The domain and what lies beyond its borders where the surface goes on."""
+        return self._own.reachable
+
+    def least_radius(self) -> float:
+        """The smallest radius of curvature, about; infinite for a plane."""
+        return self._own.least_radius
+
+    def thickness(self) -> float:
+        """The radius of a surface that closes about a curve, as far as it does; infinite for others."""
+        return math.inf
+
+    def normals_at(self, uv: FloatArray) -> FloatArray:
+        """Unit normals at `uv`, shape (N, 2), of length 0 at singular points; returns shape (N, 3)."""
+        return self.areas(uv)[0]
+
+    def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Unit normals, shape (N, 3), and areas per unit of u and v, (N,)."""
+        d = self.derivatives(uv, 1)
+        ways = np.cross(d[1][0], d[0][1])
+        sizes = np.linalg.norm(ways, axis=1)
+        return ways / np.maximum(sizes, NOWHERE)[:, None], sizes
+
+    def slides(self, uv: FloatArray) -> FloatArray:
+        """Derivatives by u, less what they have along v; shape (N, 3)."""
+        d = self.derivatives(uv, 1)
+        along, across = d[1][0], d[0][1]
+        share = (along * across).sum(axis=1) / np.maximum((across * across).sum(axis=1), NOWHERE)
+        return np.asarray(along - share[:, None] * across)
+
+    # ------------------------------------------------------------------ foot points
+
+    def parameters(self, points: FloatArray) -> FloatArray:
+        """(u, v) of the feet of `points`, shape (N, 3), beyond the borders where the surface goes on there;
+        returns shape (N, 2)."""
+        net = self._own.net
+        flat, places = net.uv.reshape(-1, 2), net.points.reshape(-1, 3)
+        uv, rows = np.empty((len(points), 2)), max(1, CHUNK // len(places))
+        square = (places**2).sum(axis=1)
+        for start in range(0, len(points), rows):
+            part = points[start : start + rows]
+            nearest = (square - 2.0 * part @ places.T).argmin(axis=1)
+            uv[start : start + rows] = self.feet_from(part, flat[nearest])
+        return uv
+
+    def feet_from(self, points: FloatArray, uv: FloatArray) -> FloatArray:
+        """(u, v) of the feet of points, (N, 3), from starts near them, (N, 2), by Newton's method; a step that
+        leads away is halved, one that leaves the surface goes along its border."""
+        low, high = np.array(self.reachable).T
+        uv = np.clip(uv, low, high)
+        d = self.derivatives(uv)
+        before = ((d[0][0] - points) ** 2).sum(axis=1)
+        for _ in range(NEWTON_ROUNDS):
+            move = _newton_step(points, uv, d, low, high)
+            moved = np.clip(uv + move, low, high)
+            for _ in range(HALVINGS):
+                worse = ((self.points(moved) - points) ** 2).sum(axis=1) > before * (1.0 + 1e-12) + NOWHERE
+                if not worse.any():
+                    break
+                moved[worse] = uv[worse] + 0.5 * (moved[worse] - uv[worse])
+            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * (high - low).max()
+            uv, d = moved, self.derivatives(moved)
+            before = ((d[0][0] - points) ** 2).sum(axis=1)
+            if done:
+                break
+        return self.wrapped(uv)
+
+    def wrapped(self, uv: FloatArray) -> FloatArray:
+        """Parameters brought into the domain by whole periods, shape (N, 2)."""
+        if not any(self.periods):
+            return uv
+        uv = uv.copy()
+        for k, period in enumerate(self.periods):
+            if period:
+                low, high = self.domain[k]
+                over = (uv[:, k] < low) | (uv[:, k] > high)
+                uv[over, k] = low + (uv[over, k] - low) % period
+        return uv
+
+    def local_feet(self, point: Vec3) -> FloatArray:
+        """(u, v) of all points of the surface that are nearer to `point` than those beside them, and of others
+        maybe; shape (K, 2)."""
+        net, p = self._own.net, np.array([point])
+        away = np.linalg.norm(net.points - p[0], axis=2)
+        starts = net.uv[_local_least(away, self.periods)]
+        return self.feet_from(np.repeat(p, len(starts), axis=0), starts)
+
+    def normal(self, point: Vec3) -> Vec3:
+        """Unit normal at the foot of `point`."""
+        x, y, z = self.normals(np.array([point]))[0].tolist()
+        return (x, y, z)
+
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        return self.normals_at(self.parameters(points))
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive on the normal's side."""
+        return float(self.distance(np.array([point]))[0])
+
+    def distance(self, points: FloatArray) -> FloatArray:
+        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond
+        where the surface ends, from the plane that touches it there."""
+        uv = self.parameters(points)
+        return np.asarray(((points - self.points(uv)) * self.normals_at(uv)).sum(axis=1))
+
+    # ------------------------------------------------------------------ boxes and extremes
+
+    def whole_box(self) -> FloatArray | None:
+        """A box that holds the whole of a surface without borders, shape (2, 3); None for others."""
+        if not self.is_ring:
+            return None
+        boxes = self.boxes(*self.domain)
+        return np.array([boxes[:, 0].min(axis=0), boxes[:, 1].max(axis=0)])
+
+    @property
+    def bulges(self) -> bool:
+        """Whether a face may reach beyond the box of its edges."""
+        return True
+
+    def boxes(self, us: Interval, vs: Interval) -> FloatArray:
+        """Boxes that together hold the part of the surface over a range of parameters, shape (K, 2, 3): each
+        over a small patch, grown by what a surface can leave its corners with its second derivatives."""
+        shape = self._own.net.uv.shape
+        u, v = (np.linspace(*ends, n) for ends, n in ((us, shape[0]), (vs, shape[1])))
+        d = self.derivatives(np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2))
+        grid = d[0][0].reshape(len(u), len(v), 3)
+        du, dv = u[1] - u[0], v[1] - v[0]
+        bends = (du * du * np.abs(d[2][0]), 2.0 * du * dv * np.abs(d[1][1]), dv * dv * np.abs(d[0][2]))
+        bulge = (ROOM * sum(bends) / 8.0).reshape(grid.shape)
+        low, high = _corners(grid).min(axis=0), _corners(grid).max(axis=0)
+        grown = _corners(bulge).max(axis=0)
+        return np.stack([low - grown, high + grown], axis=2).reshape(-1, 2, 3)
+
+    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
+        """Points of the surface, shape (K, 3), at which a face can reach farthest along one of the `ways`,
+        (M, 3), inside its borders: nowhere else. Others may be among them."""
+        net, found = self._own.net, [np.array([tip.point for tip in self.singular_points]).reshape(-1, 3)]
+        for way in ways:
+            for side in (1.0, -1.0):
+                starts = net.uv[_local_least(-side * (net.points @ way), self.periods)]
+                found.append(self.points(self._level_from(way, starts)))
+        return np.concatenate(found)
+
+    def _level_from(self, way: FloatArray, uv: FloatArray) -> FloatArray:
+        """Parameters where the surface is level across a direction, by Newton's method from starts."""
+        low, high = np.array(self.reachable).T
+        for _ in range(NEWTON_ROUNDS):
+            d = self.derivatives(uv)
+            slope = np.column_stack([d[1][0] @ way, d[0][1] @ way])
+            move = _solved(d[2][0] @ way, d[1][1] @ way, d[0][2] @ way, slope)
+            moved = np.clip(uv + np.clip(move, -0.1 * (high - low), 0.1 * (high - low)), low, high)
+            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * (high - low).max()
+            uv = moved
+            if done:
+                break
+        return uv
+
+    # ------------------------------------------------------------------ search for intersections
+
+    def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
+        """Least and largest u and v of what may lie in the box with these corners, (8, 3)."""
+        low, high = np.array(self.domain).T
+        room = 0.05 * (high - low) * (np.array(self.periods) == 0.0)
+        inner = np.array(self.reachable).T
+        (u0, v0), (u1, v1) = np.maximum(low - room, inner[0]), np.minimum(high + room, inner[1])
+        return (float(u0), float(u1)), (float(v0), float(v1))
+
+    def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
+        """At least half the width and height in space, (N,) each, of cells du by dv about (u, v), (N, 2)."""
+        d = self.derivatives(cells, 1)
+        uu, uv, vv = self._own.bends
+        wide = np.linalg.norm(d[1][0], axis=1) + 0.5 * (du * uu + dv * uv)
+        tall = np.linalg.norm(d[0][1], axis=1) + 0.5 * (dv * vv + du * uv)
+        return 0.5 * du * wide, 0.5 * dv * tall
+
+    def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
+        """Distances along the lines from `origins`, shape (N, 3), in one unit direction, (3,), where they meet
+        the surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
+        from .patch_rays import patch_ray_hits
+
+        return patch_ray_hits(self, origins, direction)
+
+    # ------------------------------------------------------------------ images
+
+    def moved(self, motion: Motion) -> tuple[Surface, bool]:
+        """The image under a motion, and whether its normal goes to the image's normal."""
+        from .images import MovedSurface
+
+        return MovedSurface(self, motion), not motion.is_mirror
+
+    def offset(self, distance: float) -> Surface | None:
+        """The surface at a signed distance along the normals; None where nothing of it is left.
+
+        Raises ModellingError for a distance at which it would fold back on itself, with the place.
+        """
+        from .images import fitted_offset
+
+        return fitted_offset(self, distance)
+
+    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+        """The part over a range of parameters as a B-spline surface with the same parameters, as near as
+        1e-9 of its size. Raises ModellingError where no such fit is found."""
+        from .images import fitted_spline
+
+        return fitted_spline(self, us, vs)
+
+
+class _Memo:
+    """What is worked out once for a surface."""
+
+    def __init__(self, surface: Surface) -> None:
+        self._surface = surface
+
+    @cached_property
+    def reachable(self) -> tuple[Interval, Interval]:
+        found, poles = [], self._poles
+        for k, (low, high) in enumerate(self._surface.domain):
+            room = 0.0 if self._surface.periods[k] else BEYOND * (high - low)
+            found.append((low if poles[k][0] else low - room, high if poles[k][1] else high + room))
+        return found[0], found[1]
+
+    @cached_property
+    def net(self) -> Net:
+        """Samples over the domain, closer between breaks; never on a pole."""
+        sides = []
+        for k, (low, high) in enumerate(self._surface.domain):
+            stops = np.array([low, *self._surface.smooth_breaks()[k], high])
+            each = max(4, -(-(SIDE - 1) // (len(stops) - 1)))
+            inner = stops[:-1, None] + np.diff(stops)[:, None] * (np.arange(each) / each)
+            sides.append(np.append(inner.ravel(), high))
+            for end, (pole, beside) in enumerate(zip(self._poles[k], (1, -2), strict=True)):
+                if pole:
+                    sides[k][-end] = 0.9 * sides[k][-end] + 0.1 * sides[k][beside]
+        uv = np.stack(np.meshgrid(*sides, indexing="ij"), axis=-1)
+        return Net(uv, self._surface.points(uv.reshape(-1, 2)).reshape(*uv.shape[:2], 3))
+
+    @cached_property
+    def _poles(self) -> tuple[tuple[bool, bool], tuple[bool, bool]]:
+        """Whether the least and the largest u, and v, belong to one point."""
+        found = []
+        for k in (0, 1):
+            lengths = []
+            for end in self._surface.domain[k]:
+                lengths.append(np.ptp(self._surface.points(self._border(k, end)), axis=0).max())
+            size = np.ptp(self._surface.points(self._diagonal), axis=0).max()
+            found.append((bool(lengths[0] <= POINTLIKE * size), bool(lengths[1] <= POINTLIKE * size)))
+        return found[0], found[1]
+
+    @property
+    def _diagonal(self) -> FloatArray:
+        (u0, u1), (v0, v1) = self._surface.domain
+        return np.column_stack([np.linspace(u0, u1, SIDE), np.linspace(v0, v1, SIDE)])
+
+    def _border(self, k: int, end: float) -> FloatArray:
+        uv = np.empty((SIDE, 2))
+        uv[:, k], uv[:, 1 - k] = end, np.linspace(*self._surface.domain[1 - k], SIDE)
+        return uv
+
+    @cached_property
+    def tips(self) -> tuple[Tip, ...]:
+        found = []
+        for k in (0, 1):
+            for end, pole in zip(self._surface.domain[k], self._poles[k], strict=True):
+                if pole:
+                    uv = self._border(k, end)
+                    point = self._surface.points(uv)[0]
+                    uv[:, k] += 1e-6 * (sum(self._surface.domain[k]) / 2 - end)
+                    mean = self._surface.normals_at(uv).mean(axis=0)
+                    found.append(Tip(_vec3(point), _vec3(mean / np.linalg.norm(mean))))
+        return tuple(found)
+
+    @cached_property
+    def bends(self) -> tuple[float, float, float]:
+        """The largest second derivatives: twice along u, along u and v, twice along v."""
+        d = self._surface.derivatives(self.net.uv.reshape(-1, 2))
+        uu, uv, vv = (float(np.linalg.norm(x, axis=1).max()) * ROOM for x in (d[2][0], d[1][1], d[0][2]))
+        return uu, uv, vv
+
+    @cached_property
+    def least_radius(self) -> float:
+        bend = np.abs(np.concatenate(curvatures(self._surface, self.net.uv.reshape(-1, 2)))).max()
+        return 1.0 / max(float(bend) * ROOM, NOWHERE)
+
+
+def curvatures(surface: Surface, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Principal curvatures, (N,) each, the smaller first; positive where the surface bends to its normal.
+
+    Source: Patrikalakis & Maekawa, Shape Interrogation, 3.4.
+    """
+    d = surface.derivatives(uv)
+    n = surface.normals_at(uv)
+    e, f, g = ((a * b).sum(axis=1) for a, b in ((d[1][0],) * 2, (d[1][0], d[0][1]), (d[0][1],) * 2))
+    ll, mm, nn = ((a * n).sum(axis=1) for a in (d[2][0], d[1][1], d[0][2]))
+    area = np.maximum(e * g - f * f, NOWHERE)
+    mean, gauss = 0.5 * (e * nn - 2.0 * f * mm + g * ll) / area, (ll * nn - mm * mm) / area
+    root = np.sqrt(np.maximum(mean * mean - gauss, 0.0))
+    return mean - root, mean + root
+
+
+def _vec3(row: FloatArray) -> Vec3:
+    x, y, z = row.tolist()
+    return (x, y, z)
+
+
+def _corners(grid: FloatArray) -> FloatArray:
+    return np.stack([grid[:-1, :-1], grid[1:, :-1], grid[:-1, 1:], grid[1:, 1:]])
+
+
+def _local_least(values: FloatArray, periods: tuple[float, float]) -> Any:
+    """Which values of a net, (n, m), are no larger than those beside them; round where it has a period."""
+    padded = np.pad(values, 1, constant_values=np.inf)
+    if periods[0]:
+        padded[0, 1:-1], padded[-1, 1:-1] = values[-2], values[1]
+    if periods[1]:
+        padded[1:-1, 0], padded[1:-1, -1] = values[:, -2], values[:, 1]
+    around = [padded[1 + i : padded.shape[0] - 1 + i, 1 + j : padded.shape[1] - 1 + j]
+              for i in (-1, 0, 1) for j in (-1, 0, 1) if (i, j) != (0, 0)]  # fmt: skip
+    return (values <= np.min(around, axis=0)).astype(bool)
+
+
+def _solved(a: FloatArray, b: FloatArray, c: FloatArray, slope: FloatArray) -> FloatArray:
+    """Steps against slopes (N, 2) by symmetric matrices ((a, b), (b, c)); downhill where one is singular."""
+    rest = a * c - b * b
+    safe = np.abs(rest) > 1e-14 * (np.abs(a) + np.abs(b) + np.abs(c)) ** 2
+    rest = np.where(safe, rest, 1.0)
+    move = np.column_stack([b * slope[:, 1] - c * slope[:, 0], b * slope[:, 0] - a * slope[:, 1]])
+    size = np.maximum(np.abs(a) + np.abs(b) + np.abs(c), NOWHERE)
+    return np.where(safe[:, None], move / rest[:, None], -slope / size[:, None])
+
+
+def _newton_step(
+    points: FloatArray, uv: FloatArray, d: list[list[FloatArray]], low: FloatArray, high: FloatArray
+) -> FloatArray:
+    """A step towards the feet of points; along the border where it would leave the surface."""
+    off = d[0][0] - points
+    slope = np.column_stack([(off * d[1][0]).sum(axis=1), (off * d[0][1]).sum(axis=1)])
+    e, f, g = ((x * y).sum(axis=1) for x, y in ((d[1][0],) * 2, (d[1][0], d[0][1]), (d[0][1],) * 2))
+    a, b, c = (metric + (off * x).sum(axis=1) for metric, x in ((e, d[2][0]), (f, d[1][1]), (g, d[0][2])))
+    flat = ~((a > 0) & (a * c - b * b > 1e-12 * a * c))  # no minimum nearby: without the curvature
+    a, b, c = (np.where(flat, metric, x) for metric, x in ((e, a), (f, b), (g, c)))
+    move = _solved(a, b, c, slope)
+    for k, bend in ((0, c), (1, a)):
+        stuck = ((uv[:, k] <= low[k]) & (move[:, k] < 0)) | ((uv[:, k] >= high[k]) & (move[:, k] > 0))
+        move[stuck, k] = 0.0
+        move[stuck, 1 - k] = -slope[stuck, 1 - k] / np.maximum(bend[stuck], NOWHERE)
+    return move
