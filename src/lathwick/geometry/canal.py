@@ -319,7 +319,8 @@ class CanalSurface(Surface):
         )
         if self.period and stops[-1] - stops[0] == self.period:
             lifted[-1] = lifted[0]
-        ends = [0, *np.flatnonzero(np.isin(stops[1:-1], self.spine.joints)) + 1, len(stops) - 1]
+        joints = [k + lap for lap in (0.0, self.period) for k in self.spine.joints]
+        ends = [0, *np.flatnonzero(np.isin(stops[1:-1], joints)) + 1, len(stops) - 1]
         made = joined([(stops[a : b + 1], lifted[a : b + 1]) for a, b in pairwise(ends)])
         table = made.controls.reshape(len(made.controls), 2 * pieces + 1, 4)
         across = [0.0, *(k / pieces for k in range(pieces + 1) for _ in (0, 1)), 1.0]

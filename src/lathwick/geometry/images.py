@@ -103,8 +103,8 @@ def _fitted(
     surface: Surface, rule: Callable[[FloatArray], FloatArray], us: Interval, vs: Interval
 ) -> SplineSurface:
     sides = [
-        [low, *(b for b in breaks if low < b < high), high]
-        for (low, high), breaks in zip((us, vs), surface.smooth_breaks(), strict=True)
+        [low, *sorted(b for b in {*breaks, *ends} if low < b < high), high]
+        for (low, high), breaks, ends in zip((us, vs), surface.smooth_breaks(), surface.domain, strict=True)
     ]
     counts = [FEWEST, FEWEST]
     for _ in range(ROUNDS):

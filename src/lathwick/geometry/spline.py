@@ -200,8 +200,16 @@ class BSpline:
         return np.clip(u, self.low, self.high)
 
     def between(self, t0: float, t1: float) -> Self:
-        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2)."""
+        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2). Of a closed
+        curve t1 may lie beyond the end, where the curve starts again."""
         from scipy.interpolate import insert
+
+        lap = self.high - self.low
+        if t0 >= self.high:
+            return self.between(t0 - lap, t1 - lap).shifted(lap)
+        if t1 > self.high + SHORTEST_SPAN * lap:
+            return self.between(t0, self.high).followed_by(self.between(self.low, t1 - lap).shifted(lap))
+        t1 = min(t1, self.high)
 
         knots, controls, k = np.array(self.knots), self.controls, self.degree
         for t in (t0, t1):
@@ -216,6 +224,15 @@ class BSpline:
         count = len(inner) + k + 1
         ends = (t0,) * (k + 1), (t1,) * (k + 1)
         return type(self)(k, (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count])
+
+    def shifted(self, by: float) -> Self:
+        """The same curve with parameters that are larger by so much."""
+        return replace(self, knots=tuple(k + by for k in self.knots))
+
+    def followed_by(self, other: BSpline) -> Self:
+        """This curve and another one, of its degree, that starts where it ends."""
+        knots = (*self.knots[:-1], *other.knots[self.degree + 1 :])
+        return replace(self, knots=knots, controls=np.vstack([self.controls, other.controls[1:]]))
 
     def length_between(self, t0: float, t1: float) -> float:
         """Length from t0 to t1, by quadrature on each of `parts`."""

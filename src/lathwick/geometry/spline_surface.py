@@ -155,11 +155,33 @@ class SplineSurface(Surface):
         return replace(self, controls=net), not motion.is_mirror
 
     def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
-        """The same points, as far as its domain reaches."""
-        inside = all(
-            low <= a and b <= high for (a, b), (low, high) in zip((us, vs), self.domain, strict=True)
-        )
-        return self if inside else super().as_spline(us, vs)
+        """The same points, over the whole of its domain; along a parameter with a period from the start asked
+        for, round to it. Beyond its borders a fit."""
+        made = self
+        for k, ((a, b), (low, high)) in enumerate(zip((us, vs), self.domain, strict=True)):
+            if self.periods[k]:
+                made = made._between(k, a, b) if (a, b) != (low, high) else made
+            elif a < low or b > high:
+                return super().as_spline(us, vs)
+        return made
+
+    def _between(self, k: int, a: float, b: float) -> SplineSurface:
+        """The part from a to b along u (k = 0) or v (k = 1)."""
+        rows = self._lifted if k == 0 else self._lifted.transpose(1, 0, 2)
+        start = self.domain[k][0] + (a - self.domain[k][0]) % self.periods[k]
+        line = BSpline(self.degrees[k], self.knots[k], rows.reshape(len(rows), -1))
+        part = line.between(start, start + b - a).shifted(a - start)
+        made = part.controls.reshape(len(part.controls), -1, 4)
+        made = made if k == 0 else made.transpose(1, 0, 2)
+        knots = (part.knots, self.knots[1]) if k == 0 else (self.knots[0], part.knots)
+        weights = None if self.weights is None else made[:, :, 3]
+        return SplineSurface(self.degrees, knots, made[:, :, :3] / made[:, :, 3:], weights)
+
+    def border(self, k: int) -> tuple[int, tuple[float, ...], FloatArray, FloatArray | None]:
+        """Degree, knots, controls and weights of the curve at the least u (k = 0) or v (k = 1)."""
+        first = (0, slice(None)) if k == 0 else (slice(None), 0)
+        weights = None if self.weights is None else self.weights[first]
+        return self.degrees[1 - k], self.knots[1 - k], self.controls[first], weights
 
     @cached_property
     def _lifted(self) -> FloatArray:
@@ -226,24 +248,31 @@ def _divided(whole: dict[tuple[int, int], FloatArray], most: int) -> list[list[F
     return [[found[i, j] for j in range(most + 1 - i)] for i in range(most + 1)]
 
 
-def extruded_spline(profile: Ellipse | SplineCurve, way: Vec3, vs: Interval) -> SplineSurface:
-    """A profile moved along a direction from one height to another, as a B-spline surface."""
+def extruded_spline(profile: Ellipse | SplineCurve, way: Vec3, us: Interval, vs: Interval) -> SplineSurface:
+    """A part of a profile moved along a direction from one height to another, as a B-spline surface."""
     low, high = vs
-    degree, knots, base, row = curve_controls(profile)
+    degree, knots, base, row = curve_controls(profile, us)
     weights = None if row is None else np.repeat(row[:, None], 2, axis=1)
     controls = np.stack([base + low * np.asarray(way), base + high * np.asarray(way)], axis=1)
     return SplineSurface((degree, 1), (knots, (low, low, high, high)), controls, weights)
 
 
 def curve_controls(
-    curve: Ellipse | SplineCurve,
+    curve: Ellipse | SplineCurve, us: Interval
 ) -> tuple[int, tuple[float, ...], FloatArray, FloatArray | None]:
-    """Degree, knots, controls and weights of a whole curve; of an ellipse in four quarters (Piegl & Tiller
-    7.5), so that its parameter is not the angle."""
+    """Degree, knots, controls and weights of the part of a curve over a range; of an ellipse in arcs of at most
+    a quarter, each with the image of an arc of a circle (Piegl & Tiller 7.3), so that within an arc its
+    parameter is not quite the angle."""
     if isinstance(curve, BSpline):
-        return curve.degree, curve.knots, curve.controls, None
-    corners = [(1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1), (1, 0)]
-    net = curve.frame.points(np.array([(curve.major * u, curve.minor * v) for u, v in corners], dtype=float))
-    half = math.sqrt(0.5)
-    weights = np.array([1.0 if i % 2 == 0 else half for i in range(9)])
-    return 2, (0.0, 0.0, 0.0, 0.25, 0.25, 0.5, 0.5, 0.75, 0.75, 1.0, 1.0, 1.0), net, weights
+        part = curve if us == curve.domain else curve.between(*us)
+        return part.degree, part.knots, part.controls, None
+    count = max(1, math.ceil((us[1] - us[0]) / (0.5 * math.pi) - 1e-9))
+    half = 0.5 * (us[1] - us[0]) / count
+    angles = us[0] + half * np.arange(2 * count + 1)
+    weights = np.where(np.arange(2 * count + 1) % 2 == 0, 1.0, math.cos(half))
+    ring = np.column_stack([curve.major * np.cos(angles), curve.minor * np.sin(angles)]) / weights[:, None]
+    inner = [t for t in angles[2:-1:2].tolist() for _ in (0, 1)]
+    net = curve.frame.points(ring)
+    if us[1] - us[0] == math.tau:
+        net[-1] = net[0]
+    return 2, (us[0],) * 3 + tuple(inner) + (us[1],) * 3, net, weights

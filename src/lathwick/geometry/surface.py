@@ -18,6 +18,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .curve import AXES, required
 from .placement import FloatArray, Plane
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from .spline_surface import SplineSurface
 
 Interval = tuple[float, float]
+BoolArray = NDArray[np.bool_]
 
 SIDE = 25
 """Samples along each parameter, where nothing asks for more."""
@@ -35,9 +37,14 @@ SIDE = 25
 BEYOND = 0.6
 """A surface goes on beyond its borders by this share of its range: balls and offsets leave the trimmed face."""
 
-NEWTON_ROUNDS = 30
+NEWTON_ROUNDS = 60
 HALVINGS = 6
-SETTLED = 1e-15
+SETTLED = 1e-14
+LAST_STEP, ROUGH = 1e-9, 1e-3
+"""After a step of Newton's method so small, as a share of the range, the next is lost in rounding; one that is
+not larger than the second does not lead away."""
+
+ROUNDING = 1e-28
 NOWHERE = 1e-300
 POINTLIKE = 1e-9
 """A border no longer than this share of the surface is a point."""
@@ -210,22 +217,26 @@ class Surface:
     def feet_from(self, points: FloatArray, uv: FloatArray) -> FloatArray:
         """(u, v) of the feet of points, (N, 3), from starts near them, (N, 2), by Newton's method; a step that
         leads away is halved, one that leaves the surface goes along its border."""
-        low, high = np.array(self.reachable).T
+        low, high, span = self._own.limits
         uv = np.clip(uv, low, high)
-        d = self.derivatives(uv)
-        before = ((d[0][0] - points) ** 2).sum(axis=1)
+        todo, slack = np.arange(len(uv)), ROUNDING * self._own.size**2
         for _ in range(NEWTON_ROUNDS):
-            move = _newton_step(points, uv, d, low, high)
-            moved = np.clip(uv + move, low, high)
-            for _ in range(HALVINGS):
-                worse = ((self.points(moved) - points) ** 2).sum(axis=1) > before * (1.0 + 1e-12) + NOWHERE
-                if not worse.any():
+            here, target = uv[todo], points[todo]
+            d = self.derivatives(here)
+            before = ((d[0][0] - target) ** 2).sum(axis=1)
+            move, sure = _newton_step(target, here, d, low, high)
+            moved = np.clip(here + move, low, high)
+            rough = np.flatnonzero((np.abs(move) > ROUGH * span).any(axis=1))
+            for _ in range(HALVINGS if len(rough) else 0):
+                away = ((self.points(moved[rough]) - target[rough]) ** 2).sum(axis=1)
+                rough = rough[away > before[rough] + slack]
+                moved[rough] = here[rough] + 0.5 * (moved[rough] - here[rough])
+                if not len(rough):
                     break
-                moved[worse] = uv[worse] + 0.5 * (moved[worse] - uv[worse])
-            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * (high - low).max()
-            uv, d = moved, self.derivatives(moved)
-            before = ((d[0][0] - points) ** 2).sum(axis=1)
-            if done:
+            uv[todo] = moved
+            far = np.abs(moved - here) / span
+            todo = todo[(far > np.where(sure, LAST_STEP, SETTLED)[:, None]).any(axis=1)]
+            if not len(todo):
                 break
         return self.wrapped(uv)
 
@@ -308,13 +319,13 @@ class Surface:
 
     def _level_from(self, way: FloatArray, uv: FloatArray) -> FloatArray:
         """Parameters where the surface is level across a direction, by Newton's method from starts."""
-        low, high = np.array(self.reachable).T
+        low, high, span = self._own.limits
         for _ in range(NEWTON_ROUNDS):
             d = self.derivatives(uv)
             slope = np.column_stack([d[1][0] @ way, d[0][1] @ way])
             move = _solved(d[2][0] @ way, d[1][1] @ way, d[0][2] @ way, slope)
-            moved = np.clip(uv + np.clip(move, -0.1 * (high - low), 0.1 * (high - low)), low, high)
-            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * (high - low).max()
+            moved = np.clip(uv + np.clip(move, -0.1 * span, 0.1 * span), low, high)
+            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * span.max()
             uv = moved
             if done:
                 break
@@ -383,6 +394,19 @@ class _Memo:
             room = 0.0 if self._surface.periods[k] else BEYOND * (high - low)
             found.append((low if poles[k][0] else low - room, high if poles[k][1] else high + room))
         return found[0], found[1]
+
+    @cached_property
+    def size(self) -> float:
+        """The largest side of the box of the samples."""
+        return float(np.ptp(self.net.points.reshape(-1, 3), axis=0).max())
+
+    @cached_property
+    def limits(self) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """The least and largest parameters of a search, infinite where they come back, and the range."""
+        low, high = np.array(self.reachable).T
+        endless = np.array(self._surface.periods) > 0.0
+        span = np.array([b - a for a, b in self._surface.domain])
+        return np.where(endless, -np.inf, low), np.where(endless, np.inf, high), span
 
     @cached_property
     def net(self) -> Net:
@@ -495,8 +519,9 @@ def _solved(a: FloatArray, b: FloatArray, c: FloatArray, slope: FloatArray) -> F
 
 def _newton_step(
     points: FloatArray, uv: FloatArray, d: list[list[FloatArray]], low: FloatArray, high: FloatArray
-) -> FloatArray:
-    """A step towards the feet of points; along the border where it would leave the surface."""
+) -> tuple[FloatArray, BoolArray]:
+    """A step towards the feet of points, along the border where it would leave the surface; and where it is one
+    of Newton's method proper, so that the next one would be about its square."""
     off = d[0][0] - points
     slope = np.column_stack([(off * d[1][0]).sum(axis=1), (off * d[0][1]).sum(axis=1)])
     e, f, g = ((x * y).sum(axis=1) for x, y in ((d[1][0],) * 2, (d[1][0], d[0][1]), (d[0][1],) * 2))
@@ -504,8 +529,9 @@ def _newton_step(
     flat = ~((a > 0) & (a * c - b * b > 1e-12 * a * c))  # no minimum nearby: without the curvature
     a, b, c = (np.where(flat, metric, x) for metric, x in ((e, a), (f, b), (g, c)))
     move = _solved(a, b, c, slope)
+    sure = ~flat
     for k, bend in ((0, c), (1, a)):
         stuck = ((uv[:, k] <= low[k]) & (move[:, k] < 0)) | ((uv[:, k] >= high[k]) & (move[:, k] > 0))
         move[stuck, k] = 0.0
         move[stuck, 1 - k] = -slope[stuck, 1 - k] / np.maximum(bend[stuck], NOWHERE)
-    return move
+    return move, sure

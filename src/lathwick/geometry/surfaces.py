@@ -387,10 +387,10 @@ class ExtrudedSurface(Surface):
         return ExtrudedSurface(self.profile.moved(motion), motion.frame(self.frame)), True
 
     def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
-        """From one height to another, over the whole profile; the same points (Piegl & Tiller 8.3)."""
+        """The same points (Piegl & Tiller 8.3)."""
         from .spline_surface import extruded_spline
 
-        return extruded_spline(self.profile, self.frame.normal, vs)
+        return extruded_spline(self.profile, self.frame.normal, us, vs)
 
     def _feet(self, points: FloatArray) -> FloatArray:
         """Parameters of the profile below `points`."""

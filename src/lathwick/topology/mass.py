@@ -25,19 +25,23 @@ from numpy.typing import NDArray
 
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import FloatArray
-from ..geometry.roots import sign_changes
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.search import closed_in
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .boxes import outer_box
 from .brep import Coedge, Edge, Face, Loop
 from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, joined, level_bases
+from .windings import unrolled
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
 CROSSING_SAMPLES = 65
 """Places along an edge between which it is taken to pass a break of its surface at most once."""
+
+SAME_LINE = 1e-9
+"""An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
 NOWHERE = 1e-300
 ROUND_IT = 0.5
@@ -71,16 +75,16 @@ def mass_properties(faces: Sequence[Face]) -> MassProperties:
 
     Relative error about 1e-14 for planes and cylinders. Cost O(number of edges).
     """
-    reference = _reference_point(faces)
+    reference = reference_point(faces)
     about = tuple(reference.tolist())
     fresh = [face for face in faces if (face.recalled("integrals") or (None,))[0] != about]
-    for face, row in zip(fresh, _integrals(fresh, reference), strict=True):
+    for face, row in zip(fresh, face_integrals(fresh, reference), strict=True):
         face.remember("integrals", (about, row))
     table = np.array([face.recalled("integrals")[1] for face in faces])
     return _from_moments(table[:, 1:].sum(axis=0), table[:, 0], reference)
 
 
-def _integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
+def face_integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
     """Area and the part in the `_volume_moments` of each face, shape (F, 11)."""
     found = np.zeros((len(faces), 11))
     members: dict[_Rule, list[int]] = {}
@@ -93,7 +97,7 @@ def _integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
     return found
 
 
-def _reference_point(faces: Sequence[Face]) -> FloatArray:
+def reference_point(faces: Sequence[Face]) -> FloatArray:
     """Near the middle of the faces, on a coarse grid: bodies that differ a little have the same, so that
     integrals over the faces they share hold for both."""
     boxes = np.array([outer_box(face) for face in faces])
@@ -173,16 +177,35 @@ def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> 
 
 def _crossed_breaks(surface: Surface, edge: Edge, parts: Sequence[float]) -> FloatArray:
     """Parameters at which an edge passes lines along which its surface is not smooth."""
-    found, t = [np.zeros(0)], np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES)
+    t = np.union1d(np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES), parts)
+    uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
+    found = [np.zeros(0)]
     for k, breaks in enumerate(surface.smooth_breaks()):
-        for at in breaks:
-
-            def past(t: FloatArray, k: int = k, at: float = at) -> FloatArray:
-                return surface.parameters(edge.curve.points(t))[:, k] - at
-
-            crossed = sign_changes(past, np.union1d(t, parts))
-            found.append(crossed[(crossed > edge.t0) & (crossed < edge.t1)])
+        if len(breaks) and np.ptp(uv[:, k]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0):
+            found.append(_passed(surface, edge, t, uv[:, k], k, np.array(breaks)))
     return np.concatenate(found)
+
+
+def _passed(
+    surface: Surface, edge: Edge, t: FloatArray, values: FloatArray, k: int, breaks: FloatArray
+) -> FloatArray:
+    """Where a parameter of the surface, sampled along an edge, passes one of the breaks."""
+    period = surface.periods[k]
+    if period:
+        laps = period * np.arange(
+            np.floor((values.min() - breaks[0]) / period), np.ceil((values.max() - breaks[0]) / period) + 1
+        )
+        breaks = (breaks + laps[:, None]).ravel()
+    rows, which = np.nonzero((values[:-1, None] < breaks) != (values[1:, None] < breaks))
+    level, middle = breaks[which], 0.5 * (values[rows] + values[rows + 1])
+
+    def past(s: FloatArray) -> FloatArray:
+        here = surface.parameters(edge.curve.points(s))[:, k]
+        if period:
+            here = here - period * np.round((here - middle) / period)
+        return np.asarray(here - level)
+
+    return closed_in(past, t[rows], t[rows + 1])
 
 
 def _stepped(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:

@@ -1,32 +1,38 @@
 """Bodies as STEP solids: geometry and topology of ISO 10303-42.
 
 A face on a cylinder that closes round its axis is bounded by two loops and has no seam; on a B-spline
-surface it gets one. A closed edge gets one vertex, where its parameter starts, because the standard
-wants one.
+surface it gets one. A closed edge gets one vertex, at the seam or else where its parameter starts, because the
+standard wants one.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
 from ...errors import ExchangeError
-from ...geometry.canal import CanalSurface
 from ...geometry.conics import Hyperbola, Parabola
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ...geometry.ruled import RuledSurface
-from ...geometry.spline import SplineCurve
-from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from ...geometry.vector import Vec3, cross, negated, sub
+from ...geometry.spline import BSpline, SplineCurve
+from ...geometry.spline_surface import SplineSurface
+from ...geometry.surfaces import CylinderSurface, PlaneSurface
+from ...geometry.vector import Vec3, distance, negated
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ...topology.windings import loop_path, winding
 from .part21 import Instances, listed, logical, real, string
-from .splines import canal_surface, extruded_surface, ruled_surface, spline_curve
+from .proof import prove
+from .seams import NEAR, Crossing, Cut, Seam, seam_of
+from .splines import rational_curve, spline_curve, spline_surface
+from .written import written_spline
+
+_Piece = tuple[str, str, str]
+"""References of a piece of an edge, and of its vertices at the start and the end."""
 
 
 class ShapeWriter:
@@ -34,12 +40,17 @@ class ShapeWriter:
 
     def __init__(self, rows: Instances) -> None:
         self._rows = rows
-        self._vertices: dict[Vertex, str] = {}
-        self._edges: dict[Edge, str] = {}
-        self._ring_ends: dict[Edge, str] = {}
+        self._vertices: dict[tuple[object, ...], str] = {}
+        self._pieces: dict[Edge, list[_Piece]] = {}
+        self._cuts: dict[Edge, list[float]] = {}
+        self._splines: dict[Face, tuple[SplineSurface, Seam | None]] = {}
 
     def solid(self, lump: Lump, name: str) -> str:
-        """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`."""
+        """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`. Raises ExchangeError where what
+        would be written is not the body, with the face."""
+        for shell in lump.shells:
+            for face in shell.faces:
+                self._plan(face)
         outer = self._shell(lump.outer)
         if not lump.voids:
             return self._rows.add(f"MANIFOLD_SOLID_BREP({string(name)},{outer})")
@@ -47,6 +58,23 @@ class ShapeWriter:
             self._rows.add(f"ORIENTED_CLOSED_SHELL('',*,{self._shell(void)},.T.)") for void in lump.voids
         )
         return self._rows.add(f"BREP_WITH_VOIDS({string(name)},{outer},{voids})")
+
+    def _plan(self, face: Face) -> None:
+        """Find what B-spline a face is written on, and where that cuts edges, before anything is written."""
+        if type(face.surface) in _OWN_KINDS:
+            return
+        seam = seam_of(face)
+        made = written_spline(face, seam)
+        prove(face, made)
+        self._splines[face] = made, seam
+        for cut in seam.cuts() if seam is not None else ():
+            if cut.vertex is None and self._known(cut) is None:
+                self._cuts.setdefault(cut.edge, []).append(cut.t)
+
+    def _known(self, cut: Cut) -> float | None:
+        """Where the edge is cut already at that place, as by the face on its other side."""
+        known = self._cuts.get(cut.edge, ())
+        return next((t for t in known if distance(cut.edge.curve.point(t), cut.point) <= NEAR), None)
 
     def point(self, p: Vec3, name: str = "") -> str:
         coordinates = listed(real(c) for c in p)
@@ -64,38 +92,115 @@ class ShapeWriter:
         return self._rows.add(f"CLOSED_SHELL('',{listed([self._face(f) for f in shell.faces])})")
 
     def _face(self, face: Face) -> str:
-        has_outer = face.surface.plane is not None
-        bounds = []
-        loops = face.loops
-        rings = self._rings_round(face)
-        if rings:
-            bounds.append(self._rows.add(f"FACE_OUTER_BOUND('',{self._seamed(face, *rings)},.T.)"))
-            loops = tuple(loop for loop in loops if loop.coedges[0] not in rings)
-        if not loops and not bounds:
-            bounds.append(self._rows.add(f"FACE_BOUND('',{self._whole(face)},.T.)"))
-        for i, loop in enumerate(loops):
-            kind = (
-                "FACE_OUTER_BOUND"
-                if i == 0 and not rings and (has_outer or len(loops) == 1)
-                else "FACE_BOUND"
-            )
-            bounds.append(self._rows.add(f"{kind}('',{self._loop(loop)},.T.)"))
+        made, seam = self._splines.get(face, (None, None))
+        if seam is not None and made is not None:
+            loops = self._seamed(face, made, seam)
+        else:
+            loops = [self._loop(loop) for loop in face.loops] or [self._whole(face, made)]
+        has_outer = face.surface.plane is not None or seam is not None or len(face.loops) == 1
+        bounds = [
+            self._rows.add(f"{'FACE_OUTER_BOUND' if i == 0 and has_outer else 'FACE_BOUND'}('',{loop},.T.)")
+            for i, loop in enumerate(loops)
+        ]
         name = str(face.names[0]) if face.names else ""
-        surface = self._surface(face)
+        surface = self._surface(face) if made is None else self._rows.add(spline_surface(made, self.point))
         return self._rows.add(
             f"ADVANCED_FACE({string(name)},{listed(bounds)},{surface},{logical(_sense(face))})"
         )
 
     def _loop(self, loop: Loop) -> str:
-        uses = [
-            self._rows.add(f"ORIENTED_EDGE('',*,*,{self._edge(c.edge)},{logical(c.forward)})")
-            for c in loop.coedges
-        ]
-        return self._rows.add(f"EDGE_LOOP('',{listed(uses)})")
+        return self._edge_loop([use for coedge in loop.coedges for use in self._uses(coedge)])
 
-    def _whole(self, face: Face) -> str:
+    def _edge_loop(self, uses: Sequence[tuple[str, bool]]) -> str:
+        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in uses]
+        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+
+    def _uses(self, coedge: Coedge) -> list[tuple[str, bool]]:
+        """The pieces of an edge as a loop runs along them."""
+        pieces = [(edge, coedge.forward) for _, _, edge in self._edge(coedge.edge)]
+        return pieces if coedge.forward else pieces[::-1]
+
+    def _seamed(self, face: Face, made: SplineSurface, seam: Seam) -> list[str]:
+        """The loops of a face that is cut open: where a loop comes to the seam it goes along that to the other
+        end of it; the loops on which nothing is cut stay."""
+        joins: dict[tuple[int, str], tuple[str, bool, Crossing | None]] = {}
+        for low, high in seam.pieces:
+            ends = [self._seam_end(face, made, seam, c, n) for n, c in enumerate((low, high))]
+            line = self._border_edge(made, seam.k, ends[0], ends[1])
+            for here, other, way in ((low, high, True), (high, low, False)):
+                if here is not None:
+                    joins[here.loop, self._cut_vertex(here.cut)] = line, way, other
+        chains, cut_loops = [], {loop for loop, _ in joins}
+        left = {n: self._split_loop(face.loops[n], n, joins) for n in sorted(cut_loops)}
+        todo = {(n, start): (uses, end) for n, parts in left.items() for start, uses, end in parts}
+        while todo:
+            first = next(iter(todo))
+            key, chain = first, list[tuple[str, bool]]()
+            while key in todo:
+                uses, end = todo.pop(key)
+                chain += uses
+                line, way, other = joins[key[0], end]
+                chain.append((line, way))
+                if other is None:  # at a pole it turns back
+                    chain.append((line, not way))
+                    key = (key[0], end)
+                else:
+                    key = (other.loop, self._cut_vertex(other.cut))
+            chains.append(self._edge_loop(chain))
+        return [*chains, *(self._loop(loop) for n, loop in enumerate(face.loops) if n not in cut_loops)]
+
+    def _split_loop(
+        self, loop: Loop, number: int, joins: dict[tuple[int, str], tuple[str, bool, Crossing | None]]
+    ) -> list[tuple[str, list[tuple[str, bool]], str]]:
+        """A loop from one crossing to the next: the vertex it starts at, its uses of edges, where it ends."""
+        steps: list[tuple[str, tuple[str, bool]]] = []
+        for coedge in loop.coedges:
+            pieces = self._edge(coedge.edge)
+            for start, end, edge in pieces if coedge.forward else pieces[::-1]:
+                steps.append((start if coedge.forward else end, (edge, coedge.forward)))
+        stops = [i for i, (start, _) in enumerate(steps) if (number, start) in joins]
+        found = []
+        for a, b in pairwise([*stops, stops[0] + len(steps)]):
+            uses = [steps[i % len(steps)][1] for i in range(a, b)]
+            found.append((steps[a][0], uses, steps[b % len(steps)][0]))
+        return found
+
+    def _cut_vertex(self, cut: Cut) -> str:
+        if cut.vertex is not None:
+            return self._vertex((cut.vertex,), cut.point)
+        t = self._known(cut)
+        return self._vertex((cut.edge, t), cut.point)
+
+    def _seam_end(
+        self, face: Face, made: SplineSurface, seam: Seam, crossing: Crossing | None, side: int
+    ) -> tuple[str, Vec3]:
+        if crossing is not None:
+            return self._cut_vertex(crossing.cut), crossing.cut.point
+        degree, _, controls, _ = made.border(seam.k)
+        x, y, z = controls[-1 if side else 0].tolist()
+        return self._vertex((face, side), (x, y, z)), (x, y, z)
+
+    def _border_edge(
+        self, made: SplineSurface, k: int, start: tuple[str, Vec3], end: tuple[str, Vec3]
+    ) -> str:
+        """An edge along the border of a surface at its least u (k = 0) or v (k = 1)."""
+        degree, knots, controls, weights = made.border(k)
+        curve = BSpline(degree, knots, controls)
+        if degree == 1 and len(controls) == 2 and weights is None or _is_straight(controls):
+            (a, b) = (np.array(p) for _, p in (start, end))
+            x, y, z = ((b - a) / np.linalg.norm(b - a)).tolist()
+            text = self._curve(Line(start[1], (x, y, z)))
+        elif weights is None or np.ptp(weights) == 0.0:
+            text = self._rows.add(spline_curve(curve, self.point))
+        else:
+            text = self._rows.add(rational_curve(curve, weights, self.point))
+        return self._rows.add(f"EDGE_CURVE('',{start[0]},{end[0]},{text},.T.)")
+
+    def _whole(self, face: Face, made: SplineSurface | None) -> str:
         """The bound of a closed surface: a vertex on a sphere, two seams on a torus (or one, tip to tip)."""
         surface = face.surface
+        if made is not None:
+            return self._whole_spline(face, made)
         p, q = surface.points(np.array([[0.0, 0.0], [0.0, math.pi / 2]])).tolist()
         if isinstance(surface, SphereSurface):
             vertex = self._rows.add(f"VERTEX_POINT('',{self.point((q[0], q[1], q[2]))})")
@@ -108,134 +213,147 @@ class ShapeWriter:
         rings = (Circle(frame, surface.major + surface.minor), Circle(tube, surface.minor))
         seams = [self._rows.add(f"EDGE_CURVE('',{vertex},{vertex},{self._curve(c)},.T.)") for c in rings]
         order = ((0, True), (1, True), (0, False), (1, False))
-        chain = [
-            self._rows.add(f"ORIENTED_EDGE('',*,*,{seams[k]},{logical(way is face.outward)})")
-            for k, way in (order if face.outward else order[::-1])
-        ]
-        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+        uses = [(seams[k], way is face.outward) for k, way in (order if face.outward else order[::-1])]
+        return self._edge_loop(uses)
 
     def _tip_to_tip(self, surface: TorusSurface) -> str:
         frame, top = surface.frame, surface.half_turn
         arc = Circle(Plane(frame.point(surface.major, 0.0), negated(frame.y), frame.x), surface.minor)
-        seam = self._edge(Edge(arc, -top, top, *(Vertex(tip.point) for tip in surface.singular_points)))
-        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{seam},{logical(way)})") for way in (True, False)]
-        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+        tips = (Vertex(tip.point) for tip in surface.singular_points)
+        seam = self._edge(Edge(arc, -top, top, *tips))[0][2]
+        return self._edge_loop([(seam, True), (seam, False)])
 
-    def _rings_round(self, face: Face) -> tuple[Coedge, Coedge] | None:
-        """The two closed edges between which a face goes round a B-spline tube, if it does."""
-        surface = face.surface
-        if isinstance(surface, ExtrudedSurface) and len(face.loops) == 2:
-            rings = [loop.coedges[0] for loop in face.loops if len(loop.coedges) == 1]
-        elif isinstance(surface, CanalSurface | RuledSurface) and surface.period:
-            round_it = [loop for loop in face.loops if winding(loop_path(loop, surface), surface)[0]]
-            rings = [loop.coedges[0] for loop in round_it if len(loop.coedges) == 1]
-            if len(rings) != len(round_it):
-                raise ExchangeError(
-                    f"a {surface.kind} face whose rims have corners cannot be written to STEP yet"
-                )
-        else:
-            return None
-        return (rings[0], rings[1]) if len(rings) == 2 else None
+    def _whole_spline(self, face: Face, made: SplineSurface) -> str:
+        """Two seams of a ring; one, from pole to pole, of a ball."""
+        lines = []
+        for k in (0, 1):
+            _, _, controls, _ = made.border(k)
+            ends: list[tuple[str, Vec3]] = []
+            for row in (controls[0], controls[-1]):
+                x, y, z = row.tolist()
+                ends.append((self._vertex((face, x, y, z), (x, y, z)), (x, y, z)))
+            if np.ptp(controls, axis=0).max() > 0.0:
+                lines.append(self._border_edge(made, k, ends[0], ends[1]))
+        if len(lines) == 1:
+            return self._edge_loop([(lines[0], True), (lines[0], False)])
+        across, along = lines  # the borders at the least u, which runs along v, and at the least v
+        order = [(along, True), (across, True), (along, False), (across, False)]
+        return self._edge_loop(
+            [(edge, way is face.outward) for edge, way in (order if face.outward else order[::-1])]
+        )
 
-    def _seamed(self, face: Face, first: Coedge, second: Coedge) -> str:
-        """One loop round a tube on a B-spline surface: the standard closes those by a seam."""
-        uses = [self._edge(c.edge) for c in (first, second)]
-        points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
-        if isinstance(face.surface, CanalSurface):
-            return self._canal_seamed(face.surface, first, second, uses)
-        length = math.dist(*points)
-        up = ((points[1][0] - points[0][0]) / length, (points[1][1] - points[0][1]) / length,
-              (points[1][2] - points[0][2]) / length)  # fmt: skip
-        line = self._curve(Line(points[0], up))
-        ends = ",".join(self._ring_ends[c.edge] for c in (first, second))
-        seam = self._rows.add(f"EDGE_CURVE('',{ends},{line},.T.)")
-        order = ((uses[0], first.forward), (seam, True), (uses[1], second.forward), (seam, False))
-        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in order]
-        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+    def _edge(self, edge: Edge) -> list[_Piece]:
+        """The pieces of an edge between the places where it is cut, in its direction."""
+        if edge not in self._pieces:
+            cuts = sorted(self._cuts.get(edge, ()))
+            if edge.is_closed:
+                cuts = cuts or [edge.t0]
+                stops = [*cuts, cuts[0] + (edge.t1 - edge.t0)]
+                names = [self._vertex((edge, t), edge.curve.point(t)) for t in cuts]
+                names.append(names[0])
+            else:
+                stops = [edge.t0, *cuts, edge.t1]
+                inner = [self._vertex((edge, t), edge.curve.point(t)) for t in cuts]
+                ends = [self._vertex((v,), v.point) for v in (edge.start, edge.end) if v is not None]
+                names = [ends[0], *inner, ends[1]]
+            whole = self._curve(edge.curve) if not _is_cut(edge, stops) else None
+            self._pieces[edge] = [
+                (a, b, self._rows.add(f"EDGE_CURVE('',{a},{b},{whole or self._part(edge, low, high)},.T.)"))
+                for (a, b), (low, high) in zip(pairwise(names), pairwise(stops), strict=True)
+            ]
+        return self._pieces[edge]
 
-    def _canal_seamed(self, surface: CanalSurface, first: Coedge, second: Coedge, uses: Sequence[str]) -> str:
-        """As `_seamed`: the seam is the arc across the canal where both rings start."""
-        points = [c.edge.curve.point(c.edge.t0) for c in (first, second)]
-        center = surface.spine.point(surface.spine.low)
-        x, y = (sub(p, center) for p in points)
-        arc = Circle(Plane(center, cross(x, y), x), surface.radius)
-        ends = ",".join(self._ring_ends[c.edge] for c in (first, second))
-        seam = self._rows.add(f"EDGE_CURVE('',{ends},{self._curve(arc)},.T.)")
-        order = ((uses[0], first.forward), (seam, True), (uses[1], second.forward), (seam, False))
-        chain = [self._rows.add(f"ORIENTED_EDGE('',*,*,{edge},{logical(way)})") for edge, way in order]
-        return self._rows.add(f"EDGE_LOOP('',{listed(chain)})")
+    def _part(self, edge: Edge, low: float, high: float) -> str:
+        """A piece of a spline as a spline of its own."""
+        assert isinstance(edge.curve, SplineCurve)
+        return self._rows.add(spline_curve(edge.curve.between(low, high), self.point))
 
-    def _edge(self, edge: Edge) -> str:
-        if edge not in self._edges:
-            start, end = self._ends(edge)
-            curve = self._curve(edge.curve)
-            self._edges[edge] = self._rows.add(f"EDGE_CURVE('',{start},{end},{curve},.T.)")
-        return self._edges[edge]
-
-    def _ends(self, edge: Edge) -> tuple[str, str]:
-        if edge.start is None or edge.end is None:
-            vertex = self._rows.add(f"VERTEX_POINT('',{self.point(edge.curve.point(edge.t0))})")
-            self._ring_ends[edge] = vertex
-            return vertex, vertex
-        return self._vertex(edge.start), self._vertex(edge.end)
-
-    def _vertex(self, vertex: Vertex) -> str:
-        if vertex not in self._vertices:
-            self._vertices[vertex] = self._rows.add(f"VERTEX_POINT('',{self.point(vertex.point)})")
-        return self._vertices[vertex]
+    def _vertex(self, key: tuple[object, ...], point: Vec3) -> str:
+        if key not in self._vertices:
+            self._vertices[key] = self._rows.add(f"VERTEX_POINT('',{self.point(point)})")
+        return self._vertices[key]
 
     def _curve(self, curve: Curve) -> str:
         if isinstance(curve, Line):
             vector = self._rows.share(f"VECTOR('',{self._direction(curve.direction)},1.)")
             return self._rows.add(f"LINE('',{self.point(curve.origin)},{vector})")
-        if isinstance(curve, Circle):
-            return self._rows.add(f"CIRCLE('',{self.placement(curve.frame)},{real(curve.radius)})")
-        if isinstance(curve, Ellipse):
-            axes = f"{real(curve.major)},{real(curve.minor)}"
-            return self._rows.add(f"ELLIPSE('',{self.placement(curve.frame)},{axes})")
-        if isinstance(curve, Hyperbola):
-            axes = f"{real(curve.major)},{real(curve.minor)}"
-            return self._rows.add(f"HYPERBOLA('',{self.placement(curve.frame)},{axes})")
-        if isinstance(curve, Parabola):
-            return self._rows.add(f"PARABOLA('',{self.placement(curve.frame)},{real(curve.focal)})")
         if isinstance(curve, SplineCurve):
             return self._rows.add(spline_curve(curve, self.point))
-        raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
+        conic = _CONICS.get(type(curve))
+        if conic is None:
+            raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
+        name, sizes = conic
+        frame: Any = getattr(curve, "frame", None)
+        values = ",".join(real(getattr(curve, size)) for size in sizes)
+        return self._rows.add(f"{name}('',{self.placement(frame)},{values})")
 
     def _surface(self, face: Face) -> str:
-        surface = face.surface
-        if isinstance(surface, ExtrudedSurface):
-            ends = np.array([p for c in face.coedges() for p in c.edge.end_points()])
-            heights = surface.frame.locals(ends)[:, 2]
-            low, high = float(heights.min()), float(heights.max())
-            return self._rows.add(extruded_surface(surface, low, high, self.point))
-        if isinstance(surface, CanalSurface):
-            return self._rows.add(canal_surface(surface, face, self.point))
-        if isinstance(surface, RuledSurface):
-            return self._rows.add(ruled_surface(surface, face, self.point))
-        placement = self.placement(surface.frame)
-        if isinstance(surface, PlaneSurface):
-            return self._rows.add(f"PLANE('',{placement})")
-        if isinstance(surface, ConeSurface):
-            lowest = min((v for c in face.coedges() for v in _heights(surface, c.edge)), default=0.0)
-            low = max(0.0, lowest)  # rounding at the tip must not make the radius negative
-            frame = surface.frame.offset(low)
-            sizes = f"{real(low * math.tan(surface.half_angle))},{real(surface.half_angle)}"
-            return self._rows.add(f"CONICAL_SURFACE('',{self.placement(frame)},{sizes})")
-        if isinstance(surface, SphereSurface):
-            return self._rows.add(f"SPHERICAL_SURFACE('',{placement},{real(surface.radius)})")
-        if isinstance(surface, TorusSurface):
-            minor = surface.minor
-            # the standard has no torus whose radii are equal: the next number makes one
-            major = math.nextafter(minor, math.inf) if surface.major == minor else surface.major
-            sizes = f"{real(major)},{real(minor)}"
-            if major < minor:  # with a spindle: what lies outside of it is meant, or the spindle itself
-                sizes = f"{real(abs(major))},{real(minor)},{logical(major > 0.0)}"
-                return self._rows.add(f"DEGENERATE_TOROIDAL_SURFACE('',{placement},{sizes})")
-            return self._rows.add(f"TOROIDAL_SURFACE('',{placement},{sizes})")
-        if isinstance(surface, CylinderSurface):
-            return self._rows.add(f"CYLINDRICAL_SURFACE('',{placement},{real(surface.radius)})")
-        raise ExchangeError(f"a {surface.kind} cannot be written to STEP yet")
+        """A surface of a kind that the standard has."""
+        name, frame, sizes = _OWN_KINDS[type(face.surface)](face.surface, face)
+        return self._rows.add(f"{name}('',{','.join([self.placement(frame), *sizes])})")
+
+
+_CONICS: dict[type[Curve], tuple[str, tuple[str, ...]]] = {
+    Circle: ("CIRCLE", ("radius",)),
+    Ellipse: ("ELLIPSE", ("major", "minor")),
+    Hyperbola: ("HYPERBOLA", ("major", "minor")),
+    Parabola: ("PARABOLA", ("focal",)),
+}
+"""Names of the standard, and the sizes it wants."""
+
+_Own = tuple[str, Plane, list[str]]
+
+
+def _own_plane(surface: PlaneSurface, face: Face) -> _Own:
+    return "PLANE", surface.frame, []
+
+
+def _own_cylinder(surface: CylinderSurface, face: Face) -> _Own:
+    return "CYLINDRICAL_SURFACE", surface.frame, [real(surface.radius)]
+
+
+def _own_cone(surface: ConeSurface, face: Face) -> _Own:
+    lowest = min((v for c in face.coedges() for v in _heights(surface, c.edge)), default=0.0)
+    low = max(0.0, lowest)  # rounding at the tip must not make the radius negative
+    sizes = [real(low * math.tan(surface.half_angle)), real(surface.half_angle)]
+    return "CONICAL_SURFACE", surface.frame.offset(low), sizes
+
+
+def _own_sphere(surface: SphereSurface, face: Face) -> _Own:
+    return "SPHERICAL_SURFACE", surface.frame, [real(surface.radius)]
+
+
+def _own_torus(surface: TorusSurface, face: Face) -> _Own:
+    minor = surface.minor
+    # the standard has no torus whose radii are equal: the next number makes one
+    major = math.nextafter(minor, math.inf) if surface.major == minor else surface.major
+    if major < minor:  # with a spindle: what lies outside of it is meant, or the spindle itself
+        sizes = [real(abs(major)), real(minor), logical(major > 0.0)]
+        return "DEGENERATE_TOROIDAL_SURFACE", surface.frame, sizes
+    return "TOROIDAL_SURFACE", surface.frame, [real(major), real(minor)]
+
+
+_OWN_KINDS: dict[type, Callable[[Any, Face], _Own]] = {
+    PlaneSurface: _own_plane,
+    CylinderSurface: _own_cylinder,
+    ConeSurface: _own_cone,
+    SphereSurface: _own_sphere,
+    TorusSurface: _own_torus,
+}
+"""The kinds that the standard has; all others are written as B-splines."""
+
+
+def _is_cut(edge: Edge, stops: Sequence[float]) -> bool:
+    """Whether a spline must be written in pieces, or from another start: then each piece is a spline."""
+    return isinstance(edge.curve, SplineCurve) and (len(stops) > 2 or stops[0] != edge.t0)
+
+
+def _is_straight(controls: Any) -> bool:
+    """Whether the controls of a border lie in a row, at the same weights or not."""
+    way = controls[-1] - controls[0]
+    size = float(np.linalg.norm(way))
+    off = np.linalg.norm(np.cross(controls - controls[0], way), axis=1)
+    return size > 0.0 and bool(off.max() <= 1e-12 * size * (size + float(np.abs(controls).max())))
 
 
 def _sense(face: Face) -> bool:

@@ -20,6 +20,7 @@ from ...topology.brep import Lump
 from ...topology.collapse import collapsed
 from ...topology.mass import mass_properties
 from .part21 import Instances, listed, real, string
+from .proof import prove_valid
 from .shape import ShapeWriter
 
 Color = tuple[float, float, float]
@@ -167,6 +168,7 @@ class _Products:
         self._validation(solids, shape)
 
     def _solids(self, solid: Solid) -> list[str]:
+        prove_valid(solid.body, f'"{solid.name}"')
         lumps = _without_tiny_edges(solid.body) if self._gap > RESOLUTION else solid.body.pieces
         names = [solid.name] if len(lumps) == 1 else [f"{solid.name} {i}" for i in range(1, len(lumps) + 1)]
         return [self._shape.solid(lump, name) for lump, name in zip(lumps, names, strict=True)]

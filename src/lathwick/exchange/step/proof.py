@@ -1,0 +1,72 @@
+"""What is written is what is meant: a written surface is held against the face before the file is made."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ...errors import ExchangeError
+from ...geometry.placement import FloatArray
+from ...geometry.spline_surface import SplineSurface
+from ...geometry.tolerance import JOIN
+from ...topology.body import Body
+from ...topology.brep import Face
+from ...topology.mass import face_integrals
+from .ranges import SPOTS
+
+SAME_VOLUME = 1e-6
+"""The volume may differ by this share, at most, from the one that is stated."""
+
+FEW = 12
+"""A written surface is held against the face at about so many places along each parameter."""
+
+
+def prove(face: Face, made: SplineSurface) -> None:
+    """Raises ExchangeError, naming the face, unless its edges lie on the B-spline that is written under it,
+    and that is the surface of the face."""
+    edges = [coedge.edge for coedge in face.coedges()]
+    for edge in edges:
+        points = edge.curve.points(np.linspace(edge.t0, edge.t1, SPOTS))
+        gaps = np.abs(made.distance(points))
+        worst = int(gaps.argmax())
+        if not gaps[worst] <= JOIN:
+            x, y, z = points[worst].tolist()
+            raise ExchangeError(
+                f"the face {name_of(face)} cannot be written to STEP: an edge would lie {gaps[worst]:.2g} off its "
+                f"surface at ({x:.6g}, {y:.6g}, {z:.6g})"
+            )
+    grid = [_between(knots) for knots in made.knots]
+    spots = made.points(np.stack(np.meshgrid(*grid), axis=-1).reshape(-1, 2))
+    gaps = np.abs(face.surface.distance(spots))
+    if not gaps.max() <= JOIN:
+        raise ExchangeError(
+            f"the face {name_of(face)} cannot be written to STEP: the B-spline would lie {gaps.max():.2g} off it"
+        )
+
+
+def _between(knots: Sequence[float]) -> FloatArray:
+    """Parameters in every span of some knots, few where there are many."""
+    stops = np.unique(knots)
+    each = max(1, FEW // (len(stops) - 1))
+    shares = (np.arange(each) + 0.4) / each
+    return np.asarray((stops[:-1, None] + np.diff(stops)[:, None] * shares).ravel())
+
+
+def prove_valid(body: Body, name: str) -> None:
+    """Raises ExchangeError with the first problem of a body that is not valid, or whose faces do not close: then
+    the volume that they bound depends on where it is measured from."""
+    problems = body.check()
+    if problems:
+        raise ExchangeError(f"{name} is no valid solid and is not written: {problems[0]}")
+    faces = body.brep_faces
+    volume = float(face_integrals(faces, np.array(body.bounds[1]))[:, 1].sum())
+    if not abs(volume - body.volume) <= SAME_VOLUME * body.volume:
+        raise ExchangeError(
+            f"{name} is not written: its faces do not close, for they bound {volume:.9g} or {body.volume:.9g}"
+        )
+
+
+def name_of(face: Face) -> str:
+    """What a message calls a face."""
+    return f'"{face.names[0]}"' if face.names else f"on a {face.surface.called}"

@@ -1,0 +1,95 @@
+"""The range of parameters that a face covers on its surface, over the whole of its boundary."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from ...geometry.placement import FloatArray
+from ...geometry.surface import Interval, Surface
+from ...topology.brep import Edge, Face, Loop
+from ...topology.windings import unrolled, winding
+
+SPOTS = 33
+"""So many points along an edge are looked at."""
+
+CLOSER = 3
+"""How often more are looked at about the extreme ones."""
+
+ROOM = 0.02
+"""A written surface reaches so far beyond its face, as a share of it, where its kind goes on there."""
+
+
+def paths_of(loop: Loop, surface: Surface) -> list[FloatArray]:
+    """Parameters at `SPOTS` places along each coedge of a loop, in its direction, without jumps, (SPOTS, 2)."""
+    points = []
+    for coedge in loop.coedges:
+        t = np.linspace(coedge.edge.t0, coedge.edge.t1, SPOTS)
+        points.append(coedge.edge.curve.points(t if coedge.forward else t[::-1]))
+    uv = unrolled(surface.parameters(np.concatenate(points)), surface)
+    return [uv[k * SPOTS : (k + 1) * SPOTS] for k in range(len(points))]
+
+
+def winds(face: Face) -> tuple[bool, bool]:
+    """Whether a loop of a face goes round its surface along u, and along v."""
+    turns = [winding(np.concatenate(paths_of(loop, face.surface)), face.surface) for loop in face.loops]
+    return any(t[0] for t in turns), any(t[1] for t in turns)
+
+
+def range_of(face: Face, k: int) -> Interval:
+    """Least and largest u (k = 0) or v (k = 1) on the boundary, of a face that does not go round along it."""
+    surface, ends = face.surface, []
+    period, reference = surface.periods[k], None
+    for loop in face.loops:
+        paths = paths_of(loop, surface)
+        shift = 0.0
+        if period:
+            middle = float(np.concatenate(paths)[:, k].mean())
+            reference = middle if reference is None else reference
+            shift = period * round((reference - middle) / period)
+        for coedge, path in zip(loop.coedges, paths, strict=True):
+            row = path[:, k] if coedge.forward else path[::-1, k]
+            ends += [_furthest(surface, k, coedge.edge, row, sign) + shift for sign in (-1.0, 1.0)]
+    return min(ends), max(ends)
+
+
+def _furthest(surface: Surface, k: int, edge: Edge, row: FloatArray, sign: float) -> float:
+    """The largest parameter along an edge, times a sign, from those at `SPOTS` places."""
+    t, values = np.linspace(edge.t0, edge.t1, SPOTS), row
+    period, best = surface.periods[k], float((sign * row).max())
+    for _ in range(CLOSER):
+        at = int((sign * values).argmax())
+        near = values[at]
+        t = np.linspace(t[max(at - 1, 0)], t[min(at + 1, SPOTS - 1)], SPOTS)
+        values = surface.parameters(edge.curve.points(t))[:, k]
+        if period:
+            values = values - period * np.round((values - near) / period)
+        best = max(best, float((sign * values).max()))
+    return sign * best
+
+
+def widened(face: Face, k: int, ends: Interval) -> Interval:
+    """A range with some room, as far as the surface goes on without leaving what it is exactly."""
+    low, high = ends
+    if face.surface.periods[k]:
+        room = min(ROOM * (high - low), 0.25 * (face.surface.periods[k] - (high - low)))
+        return (low - room, high + room) if room > 0.0 else (low, low + face.surface.periods[k])
+    least, most = face.surface.domain[k]
+    if math.isinf(least):
+        return low, high
+    room = ROOM * (high - low)
+    return (max(low - room, least) if low >= least else low - room), (
+        min(high + room, most) if high <= most else high + room
+    )
+
+
+def whole_turn(start: float, period: float) -> Interval:
+    """Once round from a start."""
+    return start, start + period
+
+
+def ends_of(edges: Sequence[Edge]) -> FloatArray:
+    """The points at which edges end, (N, 3)."""
+    return np.array([p for edge in edges for p in edge.end_points()])
