@@ -25,7 +25,7 @@ from .roots import IntArray
 from .search import closed_in, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
-from .surface import Interval, Surface
+from .surface import DirectSurface, Interval, Surface
 from .surfaces import filled_rows
 from .tolerance import RESOLUTION
 from .vector import Vec3, norm, scaled, sub
@@ -51,7 +51,7 @@ DIFFERENCE = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
-class CanalSurface(Surface):
+class CanalSurface(DirectSurface):
     """The points at distance `radius` from `spine`, across it.
 
     u is the spine's parameter, v the angle (radians, -pi to pi) about it from the direction to `zero`, a

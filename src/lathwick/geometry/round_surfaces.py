@@ -10,7 +10,7 @@ import numpy as np
 
 from .curve import AXES
 from .placement import FloatArray, Plane
-from .surface import Interval, Meridian, Surface, Tip
+from .surface import DirectSurface, Interval, Meridian, Tip
 from .surfaces import quadratic_roots, turned_into
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, negated, unit
@@ -38,7 +38,7 @@ def _table(rows: list[list[FloatArray]], most: int) -> list[list[FloatArray]]:
 
 
 @dataclass(frozen=True, slots=True)
-class ConeSurface(Surface):
+class ConeSurface(DirectSurface):
     """The nappe of a round cone with its apex at `frame.origin` that opens along `frame.normal`.
 
     half_angle : between axis and wall, radians, between 0 and pi/2. u is the angle from `frame.x` in
@@ -179,7 +179,7 @@ class ConeSurface(Surface):
 
 
 @dataclass(frozen=True, slots=True)
-class SphereSurface(Surface):
+class SphereSurface(DirectSurface):
     """A sphere about `frame.origin`; u is the longitude from `frame.x`, v the latitude, radians."""
 
     frame: Plane
@@ -282,7 +282,7 @@ class SphereSurface(Surface):
 
 
 @dataclass(frozen=True, slots=True)
-class TorusSurface(Surface):
+class TorusSurface(DirectSurface):
     """A ring about the normal of `frame`: a tube of radius `minor` whose middle runs on a circle of radius
     `major`. Where that is less than `minor`, the part of it outside its spindle; where it is negative, the
     spindle: the middle of its profile lies beyond the axis. u is the angle about the axis from `frame.x`, v

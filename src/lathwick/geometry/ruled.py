@@ -176,15 +176,6 @@ class RuledSurface(Surface):
             found = max(found, float(bend.max()))
         return found * ROOM
 
-    def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`."""
-        x, y, z = self.normals(np.array([point]))[0].tolist()
-        return (x, y, z)
-
-    def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        return self.areas(self.parameters(points))[0]
-
     def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Unit normals, shape (N, 3), and the area per unit of u and v, (N,)."""
         ways = np.cross(self.slopes(uv), self._lines(uv))
@@ -204,15 +195,6 @@ class RuledSurface(Surface):
         """Derivatives by u, shape (N, 3)."""
         u, v = uv[:, 0], uv[:, 1:2]
         return np.asarray((1.0 - v) * self.one.derivatives(u) + v * self.two.derivatives(u))
-
-    def gap(self, point: Vec3) -> float:
-        """Signed distance of one point, positive on the normal's side."""
-        return float(self.distance(np.array([point]))[0])
-
-    def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,)."""
-        uv = self.parameters(points)
-        return np.asarray(((points - self.points(uv)) * self.areas(uv)[0]).sum(axis=1))
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""

@@ -7,18 +7,20 @@ ruled surfaces 8.3. Beyond its borders a surface goes on by its Taylor polynomia
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .curves import Ellipse
 from .placement import FloatArray
+from .roots import chebyshev
 from .spline import SMOOTH_COSINE, BSpline, SplineCurve
-from .surface import Interval, Surface
+from .surface import Derivatives, Interval, Surface
 from .vector import Vec3
 
 if TYPE_CHECKING:
@@ -126,22 +128,62 @@ class SplineSurface(Surface):
         return found
 
     def _derived(self, uv: FloatArray, most: int) -> list[list[FloatArray]]:
-        """Derivatives inside the domain, i + j at most `most`."""
-        lifted = self._lifted
-        rows = [_basis(self.knots[k], self.degrees[k], uv[:, k], most) for k in (0, 1)]
-        (first_u, basis_u), (first_v, basis_v) = rows
-        net = lifted[
-            first_u[:, None, None] + np.arange(self.degrees[0] + 1)[None, :, None],
-            first_v[:, None, None] + np.arange(self.degrees[1] + 1)[None, None, :],
-        ]
+        """Derivatives inside the domain, i + j at most `most`, from the polynomial of each patch."""
+        stops, table = self._patches
+        places = [_placed(stops[k], uv[:, k]) for k in (0, 1)]
+        net = table[places[0][0], places[1][0]]
+        rows = [_powers(place, scale, degree, most) for (_, place, scale), degree in
+                zip(places, self.degrees, strict=True)]  # fmt: skip
+        count, wide, columns = len(uv), *net.shape[2:]
         whole = {}
         for i in range(most + 1):
-            across = np.einsum("na,nabc->nbc", basis_u[i], net)
+            across = rows[0][i][:, None] @ net.reshape(count, self.degrees[0] + 1, wide * columns)
+            across = across.reshape(count, wide, columns)
             for j in range(most + 1 - i):
-                whole[i, j] = np.einsum("nb,nbc->nc", basis_v[j], across)
+                whole[i, j] = (rows[1][j][:, None] @ across)[:, 0]
         if self.weights is None:
-            return [[whole[i, j][:, :3] for j in range(most + 1 - i)] for i in range(most + 1)]
+            return [[whole[i, j] for j in range(most + 1 - i)] for i in range(most + 1)]
         return _divided(whole, most)
+
+    @cached_property
+    def _patches(self) -> tuple[tuple[FloatArray, FloatArray], FloatArray]:
+        """The knots, and coefficients of powers on each patch, (N, M, p + 1, q + 1, 3 or 4), of parameters
+        that run from -1 to 1 over it; in homogeneous coordinates for a rational surface."""
+        stops = tuple(np.unique(knots) for knots in self.knots)
+        lifted = self._lifted if self.weights is not None else self.controls
+        table = lifted
+        for k in (0, 1):
+            degree, inner = self.degrees[k], 2.0 * chebyshev(self.degrees[k]) - 1.0
+            places = stops[k][:-1, None] + 0.5 * np.diff(stops[k])[:, None] * (inner + 1.0)
+            first, basis = _basis(self.knots[k], degree, places.ravel())
+            rows = np.moveaxis(table, 2 * k, 0)[first[:, None] + np.arange(degree + 1)]
+            values = np.einsum("na,na...->n...", basis, rows).reshape(*places.shape, *rows.shape[2:])
+            fitted = np.linalg.inv(np.vander(inner, increasing=True))
+            powers = np.einsum("ab,nb...->na...", fitted, values)
+            table = np.moveaxis(powers, (0, 1), (k, 2 * k + 1)) if k else powers
+        return (stops[0], stops[1]), np.ascontiguousarray(table)
+
+    def derivatives_at(self, u: float, v: float) -> Derivatives:
+        (u0, v0), (u1, v1) = self.low, self.high
+        if not (u0 <= u <= u1 and v0 <= v <= v1):
+            return super().derivatives_at(u, v)
+        stops_u, stops_v, rows = self._scalars
+        i = min(bisect_right(stops_u, u), len(stops_u) - 1) - 1
+        j = min(bisect_right(stops_v, v), len(stops_v) - 1) - 1
+        a, b = 2.0 / (stops_u[i + 1] - stops_u[i]), 2.0 / (stops_v[j + 1] - stops_v[j])
+        s, t = a * (u - stops_u[i]) - 1.0, b * (v - stops_v[j]) - 1.0
+        found = [_two_ways(net, s, t) for net in rows[i][j]]
+        p, du, dv, duu, duv, dvv = zip(*found, strict=True)
+        table = [p, _times(du, a), _times(dv, b), _times(duu, a * a), _times(duv, a * b), _times(dvv, b * b)]
+        return _projected(table)
+
+    @cached_property
+    def _scalars(self) -> tuple[list[float], list[float], Any]:
+        """As `_patches`, for one place at a time: coefficients [i][j][coordinate][power of v][power of u], the
+        highest first."""
+        (stops_u, stops_v), table = self._patches
+        rows = table.transpose(0, 1, 4, 3, 2)[:, :, :, ::-1, ::-1]
+        return stops_u.tolist(), stops_v.tolist(), rows.tolist()
 
     def whole_box(self) -> FloatArray | None:
         """Of the control net, which holds the surface."""
@@ -190,6 +232,50 @@ class SplineSurface(Surface):
         return np.concatenate([self.controls * weights[:, :, None], weights[:, :, None]], axis=2)
 
 
+def _horner(coefficients: Sequence[float], x: float) -> tuple[float, float, float]:
+    """A polynomial, the highest power first, and its first and second derivatives."""
+    value = first = half = 0.0
+    for c in coefficients:
+        half = half * x + first
+        first = first * x + value
+        value = value * x + c
+    return value, first, 2.0 * half
+
+
+def _two_ways(net: Sequence[Sequence[float]], s: float, t: float) -> tuple[float, ...]:
+    """A polynomial of two variables, and its derivatives s, t, ss, st and tt."""
+    values, slopes, bends = zip(*(_horner(row, s) for row in net), strict=True)
+    (p, pt, ptt), (ps, pst, _) = _horner(values, t), _horner(slopes, t)
+    return p, ps, pt, _horner(bends, t)[0], pst, ptt
+
+
+def _times(row: tuple[float, ...], factor: float) -> tuple[float, ...]:
+    return tuple(factor * x for x in row)
+
+
+def _projected(table: Sequence[tuple[float, ...]]) -> Derivatives:
+    """Derivatives of points from those in homogeneous coordinates, of a rational surface (Piegl & Tiller 4.4)."""
+    if len(table[0]) == 4:
+        table = list(zip(*(_unweighted([row[k] for row in table], [row[3] for row in table]) for k in range(3)),
+                         strict=True))  # fmt: skip
+    a, b, c, d, e, f = (_three(row) for row in table)
+    return a, b, c, d, e, f
+
+
+def _unweighted(x: Sequence[float], weight: Sequence[float]) -> tuple[float, ...]:
+    """One coordinate, and its derivatives, of six values each times a weight."""
+    w, wu, wv, wuu, wuv, wvv = weight
+    p = x[0] / w
+    pu, pv = (x[1] - wu * p) / w, (x[2] - wv * p) / w
+    puu = (x[3] - 2.0 * wu * pu - wuu * p) / w
+    puv = (x[4] - wu * pv - wv * pu - wuv * p) / w
+    return p, pu, pv, puu, puv, (x[5] - 2.0 * wv * pv - wvv * p) / w
+
+
+def _three(row: tuple[float, ...]) -> Vec3:
+    return (row[0], row[1], row[2])
+
+
 def _share(step: FloatArray, beyond: NDArray[np.bool_], k: int, power: int) -> FloatArray:
     """The factor of a derivative in a Taylor polynomial along one parameter, (N, 1); inside the domain the
     derivative asked for counts alone."""
@@ -197,41 +283,42 @@ def _share(step: FloatArray, beyond: NDArray[np.bool_], k: int, power: int) -> F
     return np.where(beyond[:, k], value, 1.0 if power == 0 else 0.0)[:, None]
 
 
-def _basis(
-    knots: Sequence[float], degree: int, t: FloatArray, most: int
-) -> tuple[IntArray, list[FloatArray]]:
-    """Number of the first control that counts at each t, and the values of the degree + 1 basis functions,
-    derived 0 to `most` times, each of shape (N, degree + 1)."""
+def _placed(stops: FloatArray, t: FloatArray) -> tuple[IntArray, FloatArray, FloatArray]:
+    """For parameters (N,): the number of the span, the place in it from -1 to 1, and how fast that grows."""
+    span = np.clip(np.searchsorted(stops, t, side="right") - 1, 0, len(stops) - 2)
+    low, high = stops[span], stops[span + 1]
+    scale = 2.0 / (high - low)
+    return span, scale * (t - low) - 1.0, scale
+
+
+def _powers(place: FloatArray, scale: FloatArray, degree: int, most: int) -> list[FloatArray]:
+    """Powers 0 to `degree` of places (N,), derived 0 to `most` times by the parameter; (N, degree + 1) each."""
+    value = np.ones((len(place), degree + 1))
+    for k in range(degree):
+        value[:, k + 1] = value[:, k] * place
+    found = [value]
+    rates = np.arange(1, degree + 1) * scale[:, None]
+    for _ in range(most):
+        slope = np.zeros_like(value)
+        slope[:, 1:] = found[-1][:, :-1] * rates
+        found.append(slope)
+    return found
+
+
+def _basis(knots: Sequence[float], degree: int, t: FloatArray) -> tuple[IntArray, FloatArray]:
+    """Number of the first control that counts at each t, (N,), and the values of the degree + 1 basis functions,
+    (N, degree + 1)."""
     k = np.asarray(knots)
     span: IntArray = np.clip(np.searchsorted(k, t, side="right") - 1, degree, len(k) - degree - 2)
-    levels = [np.ones((len(t), 1))]
+    value = np.ones((len(t), 1))
     for p in range(1, degree + 1):
-        previous, value = levels[-1], np.zeros((len(t), p + 1))
+        before, value = value, np.zeros((len(t), p + 1))
         for j in range(p):
             left, right = k[span + j + 1 - p], k[span + j + 1]
-            share = previous[:, j] / (right - left)
+            share = before[:, j] / (right - left)
             value[:, j] += (right - t) * share
             value[:, j + 1] += (t - left) * share
-        levels.append(value)
-    derived = [_derived(k, span, degree, levels, order) for order in range(1, most + 1)]
-    return span - degree, [levels[degree], *derived]
-
-
-def _derived(
-    k: FloatArray, span: IntArray, degree: int, levels: Sequence[FloatArray], order: int
-) -> FloatArray:
-    """Basis functions derived `order` times, from those of a degree so much lower."""
-    if order > degree:
-        return np.zeros_like(levels[degree])
-    value = levels[degree - order]
-    for p in range(degree - order + 1, degree + 1):
-        higher = np.zeros((len(value), p + 1))
-        for j in range(p):
-            share = p * value[:, j] / (k[span + j + 1] - k[span + j + 1 - p])
-            higher[:, j] -= share
-            higher[:, j + 1] += share
-        value = higher
-    return value
+    return span - degree, value
 
 
 def _divided(whole: dict[tuple[int, int], FloatArray], most: int) -> list[list[FloatArray]]:

@@ -22,22 +22,27 @@ from numpy.typing import NDArray
 
 from .curve import AXES, required
 from .placement import FloatArray, Plane
-from .vector import Vec2, Vec3
+from .vector import Vec2, Vec3, cross, dot, norm, sub
 
 if TYPE_CHECKING:
     from .motion import Motion
     from .spline_surface import SplineSurface
 
 Interval = tuple[float, float]
+Derivatives = tuple[Vec3, Vec3, Vec3, Vec3, Vec3, Vec3]
 BoolArray = NDArray[np.bool_]
 
 SIDE = 25
 """Samples along each parameter, where nothing asks for more."""
 
+MOST_SIDE = 48
+"""No more steps between samples, however many breaks there are."""
+
 BEYOND = 0.6
 """A surface goes on beyond its borders by this share of its range: balls and offsets leave the trimmed face."""
 
 NEWTON_ROUNDS = 60
+ONE_ROUNDS = 12
 HALVINGS = 6
 SETTLED = 1e-14
 LAST_STEP, ROUGH = 1e-9, 1e-3
@@ -97,9 +102,10 @@ class Surface:
     """Of two surfaces the one with the lower number is divided to find where they meet, and the distance from
     the other is asked for: that should be the one whose distance is the quicker to find."""
 
-    def __init_subclass__(cls) -> None:
+    def __init_subclass__(cls, abstract: bool = False) -> None:
         super().__init_subclass__()
-        required(cls, Surface, "kind", "domain", "points", "derivatives")
+        if not abstract:
+            required(cls, Surface, "kind", "domain", "points", "derivatives")
 
     # ------------------------------------------------------------------ what a kind gives
 
@@ -252,6 +258,43 @@ class Surface:
                 uv[over, k] = low + (uv[over, k] - low) % period
         return uv
 
+    def foot(self, point: Vec3) -> tuple[float, float]:
+        """As `parameters`, of one point."""
+        net = self._own.net
+        flat, places = net.uv.reshape(-1, 2), net.points.reshape(-1, 3)
+        start = flat[int(((places - point) ** 2).sum(axis=1).argmin())].tolist()
+        found = self._foot_from(point, start[0], start[1])
+        if found is None:  # the usual way, with more care
+            found = tuple(self.feet_from(np.array([point]), np.array([start]))[0].tolist())
+        return found
+
+    def derivatives_at(self, u: float, v: float) -> Derivatives:
+        """The point, and derivatives u, v, uu, uv and vv, at one place."""
+        d = self.derivatives(np.array([[u, v]]))
+        rows = (d[0][0], d[1][0], d[0][1], d[2][0], d[1][1], d[0][2])
+        a, b, c, e, f, g = (_vec3(row[0]) for row in rows)
+        return a, b, c, e, f, g
+
+    def _foot_from(self, point: Vec3, u: float, v: float) -> tuple[float, float] | None:
+        """Newton's method for one point; None where it leaves the domain, or does not get nearer at once."""
+        (u0, u1), (v0, v1) = self.domain
+        last = math.inf
+        for _ in range(ONE_ROUNDS):
+            p, du, dv, duu, duv, dvv = self.derivatives_at(u, v)
+            off = sub(p, point)
+            f, g = dot(off, du), dot(off, dv)
+            a, b, c = dot(du, du) + dot(off, duu), dot(du, dv) + dot(off, duv), dot(dv, dv) + dot(off, dvv)
+            rest, away = a * c - b * b, dot(off, off)
+            if not (a > 0.0 and rest > 1e-6 * a * c) or away > last * (1.0 + 1e-9) + ROUNDING * self._own.size**2:
+                return None
+            step_u, step_v, last = (b * g - c * f) / rest, (b * f - a * g) / rest, away
+            u, v = u + step_u, v + step_v
+            if not (u0 <= u <= u1 and v0 <= v <= v1):
+                return None
+            if abs(step_u) <= LAST_STEP * (u1 - u0) and abs(step_v) <= LAST_STEP * (v1 - v0):
+                return u, v
+        return None
+
     def local_feet(self, point: Vec3) -> FloatArray:
         """(u, v) of all points of the surface that are nearer to `point` than those beside them, and of others
         maybe; shape (K, 2)."""
@@ -262,22 +305,35 @@ class Surface:
 
     def normal(self, point: Vec3) -> Vec3:
         """Unit normal at the foot of `point`."""
-        x, y, z = self.normals(np.array([point]))[0].tolist()
-        return (x, y, z)
+        return self.touch(point)[1]
 
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        return self.normals_at(self.parameters(points))
+        return self.touches(points)[1]
 
     def gap(self, point: Vec3) -> float:
         """Signed distance of one point, positive on the normal's side."""
-        return float(self.distance(np.array([point]))[0])
+        return self.touch(point)[0]
 
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond
         where the surface ends, from the plane that touches it there."""
+        return self.touches(points)[0]
+
+    def touch(self, point: Vec3) -> tuple[float, Vec3]:
+        """Signed distance of one point, and the unit normal at its foot."""
+        uv = self.foot(point)
+        d = self.derivatives_at(*uv)
+        way = cross(d[1], d[2])
+        size = max(norm(way), NOWHERE)
+        normal = (way[0] / size, way[1] / size, way[2] / size)
+        return dot(sub(point, d[0]), normal), normal
+
+    def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Signed distances of `points`, shape (N, 3), and unit normals at their feet; (N,) and (N, 3)."""
         uv = self.parameters(points)
-        return np.asarray(((points - self.points(uv)) * self.normals_at(uv)).sum(axis=1))
+        normals = self.normals_at(uv)
+        return ((points - self.points(uv)) * normals).sum(axis=1), normals
 
     # ------------------------------------------------------------------ boxes and extremes
 
@@ -381,6 +437,18 @@ class Surface:
         return fitted_spline(self, us, vs)
 
 
+class DirectSurface(Surface, abstract=True):
+    """A surface that gives `gap`, `normal`, `distance` and `normals` directly, without looking for a foot."""
+
+    __slots__ = ()
+
+    def touch(self, point: Vec3) -> tuple[float, Vec3]:
+        return self.gap(point), self.normal(point)
+
+    def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        return self.distance(points), self.normals(points)
+
+
 class _Memo:
     """What is worked out once for a surface."""
 
@@ -414,9 +482,9 @@ class _Memo:
         sides = []
         for k, (low, high) in enumerate(self._surface.domain):
             stops = np.array([low, *self._surface.smooth_breaks()[k], high])
-            each = max(4, -(-(SIDE - 1) // (len(stops) - 1)))
-            inner = stops[:-1, None] + np.diff(stops)[:, None] * (np.arange(each) / each)
-            sides.append(np.append(inner.ravel(), high))
+            spans = len(stops) - 1
+            count = min(max(4 * spans, SIDE - 1), MOST_SIDE)
+            sides.append(np.interp(np.linspace(0.0, spans, count + 1), np.arange(spans + 1), stops))
             for end, (pole, beside) in enumerate(zip(self._poles[k], (1, -2), strict=True)):
                 if pole:
                     sides[k][-end] = 0.9 * sides[k][-end] + 0.1 * sides[k][beside]

@@ -14,7 +14,7 @@ from .curves import Ellipse
 from .placement import FloatArray, Plane
 from .roots import IntArray
 from .spline import BSpline, SplineCurve
-from .surface import Interval, Meridian, Surface
+from .surface import DirectSurface, Interval, Meridian
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, unit
 
@@ -44,7 +44,7 @@ def turned_into(frame: Plane, d: FloatArray) -> FloatArray:
 
 
 @dataclass(frozen=True, slots=True)
-class PlaneSurface(Surface):
+class PlaneSurface(DirectSurface):
     """A plane; (u, v) are the local coordinates of `frame`, the normal is `frame.normal`."""
 
     frame: Plane
@@ -138,7 +138,7 @@ class PlaneSurface(Surface):
 
 
 @dataclass(frozen=True, slots=True)
-class CylinderSurface(Surface):
+class CylinderSurface(DirectSurface):
     """A round cylinder about the normal of `frame`; u is the angle from `frame.x` in radians, v the
     height above `frame.origin`. The normal points away from the axis."""
 
@@ -257,7 +257,7 @@ class CylinderSurface(Surface):
 
 
 @dataclass(frozen=True, eq=False)
-class ExtrudedSurface(Surface):
+class ExtrudedSurface(DirectSurface):
     """A profile curve moved along a straight direction; it is a B-spline surface, linear in v.
 
     `frame` has its normal along the direction and the profile in its plane; u is the parameter of

@@ -149,8 +149,7 @@ class _Tracer:
         """Points moved onto both surfaces by Newton's method; those that do not get there are dropped."""
         p, start = points.copy(), points
         for _ in range(12):
-            f, g = self.one.distance(p), self.two.distance(p)
-            m, n = self.one.normals(p), self.two.normals(p)
+            (f, m), (g, n) = self.one.touches(p), self.two.touches(p)
             c = (m * n).sum(axis=1)
             rest = np.maximum(1.0 - c * c, 1e-6)
             a, b = (f - c * g) / rest, (g - c * f) / rest
@@ -195,8 +194,8 @@ class _Tracer:
         sign = 1.0 if dot(self.one.normal(start), self.two.normal(start)) > 0 else -1.0
 
         def off(at: FloatArray) -> FloatArray:
-            turns = (self.one.normals(at) - sign * self.two.normals(at)) * self.step
-            return np.column_stack([turns, self.one.distance(at), self.two.distance(at)])
+            (f, m), (g, n) = self.one.touches(at), self.two.touches(at)
+            return np.column_stack([(m - sign * n) * self.step, f, g])
 
         h = 1e-6 * self.step
         around = np.concatenate([np.zeros((1, 3)), h * np.eye(3), -h * np.eye(3)])
@@ -327,10 +326,9 @@ class _Tracer:
     def _onto(self, p: Vec3) -> Vec3 | None:
         """The point on both surfaces next to `p`; None if Newton's method does not find it."""
         for _ in range(8):
-            f, g = self.one.gap(p), self.two.gap(p)
+            (f, m), (g, n) = self.one.touch(p), self.two.touch(p)
             if abs(f) + abs(g) < 4e-16 * self.scale:
                 return p
-            m, n = self.one.normal(p), self.two.normal(p)
             c = dot(m, n)
             rest = 1.0 - c * c
             if rest < 1e-12:
@@ -366,8 +364,7 @@ class _Tracer:
     def _settled(self, points: FloatArray) -> FloatArray:
         p = points.copy()
         for _ in range(4):
-            f, g = self.one.distance(p), self.two.distance(p)
-            m, n = self.one.normals(p), self.two.normals(p)
+            (f, m), (g, n) = self.one.touches(p), self.two.touches(p)
             c = (m * n).sum(axis=1)
             rest = np.maximum(1.0 - c * c, 1e-10)
             p = p - ((f - c * g) / rest)[:, None] * m - ((g - c * f) / rest)[:, None] * n

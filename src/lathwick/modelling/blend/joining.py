@@ -307,10 +307,9 @@ def on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> 
     """Points, (N, 3), moved onto both surfaces by Newton's method, across a unit direction, (3,), or one for
     each, (N, 3). Whether they got there is for the caller to see."""
     for _ in range(NEWTON_STEPS):
-        rows = np.stack(
-            [one.normals(points), two.normals(points), np.broadcast_to(way, points.shape)], axis=1
-        )
-        gaps = np.stack([one.distance(points), two.distance(points), np.zeros(len(points))], axis=1)
+        (f, m), (g, n) = one.touches(points), two.touches(points)
+        rows = np.stack([m, n, np.broadcast_to(way, points.shape)], axis=1)
+        gaps = np.stack([f, g, np.zeros(len(points))], axis=1)
         if np.abs(gaps).max() <= SETTLED * (1.0 + np.abs(points).max()):
             break
         points = points - np.einsum("nij,nj->ni", np.linalg.pinv(rows), gaps)

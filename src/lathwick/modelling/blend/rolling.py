@@ -54,8 +54,9 @@ def corrected(
     """As `centers_across`, from guesses."""
     c = guesses
     for _ in range(NEWTON_STEPS):
-        gaps = [way_out(face) * face.surface.distance(c) - d for face in faces]
-        normals = [way_out(face) * face.surface.normals(c) for face in faces]
+        below = [(way_out(face), face.surface.touches(c)) for face in faces]
+        gaps = [side * gap - d for side, (gap, _) in below]
+        normals = [side * normal for side, (_, normal) in below]
         rows = np.stack([normals[0], normals[1], ways], axis=1)
         right = -np.stack([gaps[0], gaps[1], ((c - points) * ways).sum(axis=1)], axis=1)
         if not (np.abs(np.linalg.det(rows)) > 1e-9).all():
@@ -77,9 +78,9 @@ def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: fl
     (one, out_one), (two, out_two) = ((face.surface, way_out(face)) for face in faces)
     c = guess
     for _ in range(NEWTON_STEPS):
-        gaps = out_one * one.gap(c) - d, out_two * two.gap(c) - d, dot(sub(c, point), way)
-        normals = _normals(c, faces)
-        n, m = scaled(normals[0], out_one), scaled(normals[1], out_two)
+        (f, n), (g, m) = _below(c, faces)
+        gaps = out_one * f - d, out_two * g - d, dot(sub(c, point), way)
+        n, m = scaled(n, out_one), scaled(m, out_two)
         columns = cross(m, way), cross(way, n), cross(n, m)
         size = dot(n, columns[0])
         if not abs(size) > 1e-9:
@@ -189,16 +190,17 @@ def rolled_on(
 
 def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3) -> Vec3:
     """The direction in which the ball rolls on, nearest to an old one."""
-    way = cross(*_normals(c, faces))
+    (_, n), (_, m) = _below(c, faces)
+    way = cross(n, m)
     size = norm(way)
     if size < 1e-9:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
     return scaled(way, 1.0 / (size if dot(way, old) >= 0.0 else -size))
 
 
-def _normals(c: Vec3, faces: tuple[Face, Face]) -> tuple[Vec3, Vec3]:
-    """The normals of both surfaces below the center of a ball."""
+def _below(c: Vec3, faces: tuple[Face, Face]) -> tuple[tuple[float, Vec3], tuple[float, Vec3]]:
+    """The distances of the center of a ball from both surfaces, and the normals at its feet."""
     try:
-        return faces[0].surface.normal(c), faces[1].surface.normal(c)
+        return faces[0].surface.touch(c), faces[1].surface.touch(c)
     except ValueError:  # it lies where all normals of one meet
         raise TooLargeError("no ball of that radius touches both faces", faces[0]) from None
