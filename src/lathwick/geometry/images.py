@@ -20,12 +20,12 @@ from .placement import FloatArray
 from .spline_surface import SplineSurface
 from .surface import Interval, Surface, Tip, curvatures
 
-DEGREE = 5
+DEGREE = 7
 FIT = 1e-9
 """A fitted surface is so near, as a share of its size."""
 
-FEWEST, ROUNDS = 3, 6
-"""Steps between two breaks to begin with, and how often they are halved."""
+STEPS = (8, 12, 18, 22, 27, 40, 60)
+"""Steps between two breaks, one number after the other until the fit is near enough."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,6 +61,10 @@ class MovedSurface(Surface):
     def smooth_breaks(self) -> tuple[list[float], list[float]]:
         one, two = self.original.smooth_breaks()
         return list(one), list(two)
+
+
+CROWDING = 0.8
+"""How far the places through which a fit runs are drawn towards the breaks, from even ones to Chebyshev's."""
 
 
 def fitted_spline(surface: Surface, us: Interval, vs: Interval) -> SplineSurface:
@@ -106,13 +110,13 @@ def _fitted(
         [low, *sorted(b for b in {*breaks, *ends} if low < b < high), high]
         for (low, high), breaks, ends in zip((us, vs), surface.smooth_breaks(), surface.domain, strict=True)
     ]
-    counts = [FEWEST, FEWEST]
-    for _ in range(ROUNDS):
-        made = [_stops(side, n) for side, n in zip(sides, counts, strict=True)]
+    tries = [0, 0]
+    while max(tries) < len(STEPS):
+        made = [_stops(side, STEPS[n]) for side, n in zip(sides, tries, strict=True)]
         fit, off, size = _interpolated(rule, made, sides)
         if max(off) <= FIT * size:
             return fit
-        counts = [n * (2 if o > 0.1 * FIT * size else 1) for n, o in zip(counts, off, strict=True)]
+        tries = [n + (o > 0.5 * FIT * size) for n, o in zip(tries, off, strict=True)]
     u, v = (0.5 * (side[0] + side[-1]) for side in sides)
     x, y, z = rule(np.array([[u, v]]))[0].tolist()
     raise ModellingError(
@@ -120,9 +124,13 @@ def _fitted(
     )
 
 
-def _stops(side: list[float], each: int) -> FloatArray:
-    inner = [np.linspace(a, b, max(each, DEGREE) + 1)[:-1] for a, b in pairwise(side)]
-    return np.append(np.concatenate(inner), side[-1])
+def _stops(side: list[float], steps: int) -> FloatArray:
+    """Places along a side, between two breaks so many steps, closer towards these: there a spline through points
+    errs the most."""
+    count = max(steps, DEGREE)
+    even = np.arange(count) / count
+    shares = (1.0 - CROWDING) * even + CROWDING * (0.5 - 0.5 * np.cos(np.pi * even))
+    return np.append(np.concatenate([a + (b - a) * shares for a, b in pairwise(side)]), side[-1])
 
 
 def _interpolated(

@@ -43,6 +43,12 @@ CROSSING_SAMPLES = 65
 SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
+NO_STEP = 1e-14
+"""Steps along v alone, up to such a share of the others, have no strip below them."""
+
+_SHORT = leggauss(12)
+"""Nodes for the inner integral over one of several pieces of a surface."""
+
 NOWHERE = 1e-300
 ROUND_IT = 0.5
 """A face goes round a pole if its loops run through more than this share of a turn, in all."""
@@ -378,16 +384,25 @@ def _general_strip(
         uv = surface.parameters(p[here] + reference)
         along = surface.slides(uv)
         du = _rows(dp[here], along) / np.maximum(_rows(along, along), NOWHERE)
+        nodes, scales = _SHORT if len(surface.smooth_breaks()[1]) else (NODES, WEIGHTS)
         for low, high in _pieces_across(surface, uv[:, 1], du):
-            half = 0.5 * (high - low)[:, None]
-            places, inner = low[:, None] + half * (NODES + 1.0), half * WEIGHTS
-            rows = np.column_stack([np.repeat(uv[:, 0], len(NODES)), places.ravel()])
+            counts = (high != low) & (np.abs(du) > NO_STEP * np.abs(du).max())
+            half = 0.5 * (high - low)[counts, None]
+            places, inner = low[counts, None] + half * (nodes + 1.0), half * scales
+            rows = np.column_stack([np.repeat(uv[counts, 0], len(nodes)), places.ravel()])
             ways, sizes = surface.areas(rows)
-            shape = (-1, len(NODES), 3)
+            shape = (len(half), len(nodes), 3)
             points = (surface.points(rows) - reference).reshape(shape)
-            weights = -inner * sizes.reshape(shape[:2]) * (du * sign)[:, None]
-            made.append(Strip(points, sign * ways.reshape(shape), weights, np.full(len(points), i)))
+            weights = -inner * sizes.reshape(shape[:2]) * (du[counts] * sign)[:, None]
+            normals, owner = sign * ways.reshape(shape), np.full(len(points), i)
+            made.append(Strip(_filled(points), _filled(normals), _filled(weights), owner))
     return joined(made)
+
+
+def _filled(part: FloatArray) -> FloatArray:
+    """As many inner nodes as all strips have, those that are more without weight."""
+    room = len(NODES) - part.shape[1]
+    return np.pad(part, [(0, 0), (0, room), *[(0, 0)] * (part.ndim - 2)]) if room else part
 
 
 def _pieces_across(
