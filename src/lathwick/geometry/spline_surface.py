@@ -1,7 +1,7 @@
 """Rational B-spline surfaces of any degree, open or closed, with poles.
 
 Source: Piegl & Tiller, The NURBS Book: basis functions 2.2, rational derivatives 4.4, knot insertion 5.3,
-ruled surfaces 8.3. Beyond its borders a surface goes on by its Taylor polynomial of second order there.
+ruled surfaces 8.3. Beyond its borders a surface goes on by its Taylor polynomial of third order there.
 """
 
 from __future__ import annotations
@@ -31,8 +31,8 @@ IntArray = NDArray[np.int64]
 CLOSED = 1e-12
 """Borders that differ by less, as a share of the surface, are one."""
 
-TAYLOR = 2
-"""The order of the polynomial by which a surface goes on beyond a border."""
+TAYLOR = 3
+"""The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own polynomials."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,7 +115,7 @@ class SplineSurface(Surface):
     ) -> list[list[FloatArray]]:
         """Derivatives beyond the borders: those of Taylor polynomials across the border next to each place."""
         step = uv - border
-        table = self._derived(border, 2 * TAYLOR)
+        table = self._derived(border, 2 * TAYLOR, TAYLOR)
         found: list[list[FloatArray]] = []
         for i in range(most + 1):
             found.append([])
@@ -127,23 +127,24 @@ class SplineSurface(Surface):
                 found[i].append(total)
         return found
 
-    def _derived(self, uv: FloatArray, most: int) -> list[list[FloatArray]]:
-        """Derivatives inside the domain, i + j at most `most`, from the polynomial of each patch."""
+    def _derived(self, uv: FloatArray, most: int, each: int = 9) -> list[list[FloatArray]]:
+        """Derivatives inside the domain, i + j at most `most`, i and j at most `each`, from the polynomial of
+        each patch."""
+        each = min(each, most)
         stops, table = self._patches
         places = [_placed(stops[k], uv[:, k]) for k in (0, 1)]
         net = table[places[0][0], places[1][0]]
-        rows = [_powers(place, scale, degree, most) for (_, place, scale), degree in
+        rows = [_powers(place, scale, degree, each) for (_, place, scale), degree in
                 zip(places, self.degrees, strict=True)]  # fmt: skip
         count, wide, columns = len(uv), *net.shape[2:]
         whole = {}
-        for i in range(most + 1):
+        for i in range(each + 1):
             across = rows[0][i][:, None] @ net.reshape(count, self.degrees[0] + 1, wide * columns)
             across = across.reshape(count, wide, columns)
-            for j in range(most + 1 - i):
+            for j in range(min(each, most - i) + 1):
                 whole[i, j] = (rows[1][j][:, None] @ across)[:, 0]
-        if self.weights is None:
-            return [[whole[i, j] for j in range(most + 1 - i)] for i in range(most + 1)]
-        return _divided(whole, most)
+        found = whole if self.weights is None else _divided(whole)
+        return [[found[i, j] for j in range(min(each, most - i) + 1)] for i in range(each + 1)]
 
     @cached_property
     def _patches(self) -> tuple[tuple[FloatArray, FloatArray], FloatArray]:
@@ -321,7 +322,7 @@ def _basis(knots: Sequence[float], degree: int, t: FloatArray) -> tuple[IntArray
     return span - degree, value
 
 
-def _divided(whole: dict[tuple[int, int], FloatArray], most: int) -> list[list[FloatArray]]:
+def _divided(whole: dict[tuple[int, int], FloatArray]) -> dict[tuple[int, int], FloatArray]:
     """From derivatives in homogeneous coordinates to those of the points (Piegl & Tiller 4.20)."""
     w = {key: value[:, 3:] for key, value in whole.items()}
     found: dict[tuple[int, int], FloatArray] = {}
@@ -332,7 +333,7 @@ def _divided(whole: dict[tuple[int, int], FloatArray], most: int) -> list[list[F
                 if (a, b) != (0, 0):
                     value -= math.comb(i, a) * math.comb(j, b) * w[a, b] * found[i - a, j - b]
         found[i, j] = value / w[0, 0]
-    return [[found[i, j] for j in range(most + 1 - i)] for i in range(most + 1)]
+    return found
 
 
 def extruded_spline(profile: Ellipse | SplineCurve, way: Vec3, us: Interval, vs: Interval) -> SplineSurface:

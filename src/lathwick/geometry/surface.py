@@ -276,8 +276,8 @@ class Surface:
         return a, b, c, e, f, g
 
     def _foot_from(self, point: Vec3, u: float, v: float) -> tuple[float, float] | None:
-        """Newton's method for one point; None where it leaves the domain, or does not get nearer at once."""
-        (u0, u1), (v0, v1) = self.domain
+        """Newton's method for one point; None where it leaves the surface, or does not get nearer at once."""
+        (u0, u1), (v0, v1) = self.reachable
         last = math.inf
         for _ in range(ONE_ROUNDS):
             p, du, dv, duu, duv, dvv = self.derivatives_at(u, v)
@@ -441,6 +441,10 @@ class DirectSurface(Surface, abstract=True):
     """A surface that gives `gap`, `normal`, `distance` and `normals` directly, without looking for a foot."""
 
     __slots__ = ()
+
+    def __init_subclass__(cls, abstract: bool = False) -> None:
+        super().__init_subclass__(abstract)
+        required(cls, Surface, "gap", "normal", "distance", "normals")
 
     def touch(self, point: Vec3) -> tuple[float, Vec3]:
         return self.gap(point), self.normal(point)

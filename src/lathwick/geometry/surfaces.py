@@ -324,6 +324,14 @@ class ExtrudedSurface(DirectSurface):
         ways = np.cross(self.profile.derivatives(uv[:, 0]), np.asarray(self.frame.normal))
         return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
+    def normals(self, points: FloatArray) -> FloatArray:
+        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
+        return self.normals_at(self._feet(points)[:, None])
+
+    def gap(self, point: Vec3) -> float:
+        """Signed distance of one point, positive on the normal's side."""
+        return float(self.distance(np.array([point]))[0])
+
     def distance(self, points: FloatArray) -> FloatArray:
         """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond the
         ends of an open profile from the planes that go on there."""
