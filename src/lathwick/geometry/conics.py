@@ -22,7 +22,9 @@ ON = 1e-12
 """A point so near to a conic, as a share of its size, is taken for its own foot."""
 
 
-def _nearest(curve: Hyperbola | Parabola, point: Vec3, level: float, size: float, stops: list[float]) -> float:
+def _nearest(
+    curve: Hyperbola | Parabola, point: Vec3, level: float, size: float, stops: list[float]
+) -> float:
     """The parameter of the foot of a point. `level`: of the point of the curve at the same height, which is
     that of a point on the curve; stops : the parameters where the distance can be least."""
     if math.dist(curve.point(level), point) <= ON * size:

@@ -196,7 +196,9 @@ class Curve:
         first = np.unique(rows[order], return_index=True)[1]
         return np.asarray(u[order][first])
 
-    def _foot_within(self, points: FloatArray, u: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
+    def _foot_within(
+        self, points: FloatArray, u: FloatArray, low: FloatArray, high: FloatArray
+    ) -> FloatArray:
         """Newton's method for the feet of points (N, 3) from `u`, each in its interval; shape (N,)."""
         least, most = low, high
         tried = np.zeros((2, len(u)), dtype=bool)

@@ -185,7 +185,9 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
             return Meeting(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
         reach = math.sqrt((small - abs(h)) * (small + abs(h)))
         radii = (radius for radius in (big + reach, big - reach) if radius > RESOLUTION)
-        tips = tuple(tip.point for tip in ring.singular_points if abs(dot(sub(tip.point, middle), axis)) <= HALF)
+        tips = tuple(
+            tip.point for tip in ring.singular_points if abs(dot(sub(tip.point, middle), axis)) <= HALF
+        )
         return Meeting(curves=tuple(Circle(frame, radius) for radius in radii), points=tips)
     if abs(lean) <= PARALLEL and abs(h) <= HALF:
         side = unit(cross(axis, plane.normal))

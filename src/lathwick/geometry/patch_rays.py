@@ -98,7 +98,12 @@ def _pictures(
 
 
 def _hit(
-    surface: Surface, uv: FloatArray, targets: FloatArray, plane: FloatArray, low: FloatArray, high: FloatArray
+    surface: Surface,
+    uv: FloatArray,
+    targets: FloatArray,
+    plane: FloatArray,
+    low: FloatArray,
+    high: FloatArray,
 ) -> tuple[FloatArray, FloatArray]:
     """Places whose pictures are the targets, by Newton's method, and whether they were found."""
     if not len(uv):

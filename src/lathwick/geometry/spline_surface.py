@@ -123,7 +123,9 @@ class SplineSurface(Surface):
                 total = np.zeros((len(uv), 3))
                 for a in range(i, TAYLOR + 1):
                     for b in range(j, TAYLOR + 1):
-                        total += (_share(step, beyond, 0, a - i) * _share(step, beyond, 1, b - j)) * table[a][b]
+                        total += (_share(step, beyond, 0, a - i) * _share(step, beyond, 1, b - j)) * table[a][
+                            b
+                        ]
                 found[i].append(total)
         return found
 

@@ -285,7 +285,10 @@ class Surface:
             f, g = dot(off, du), dot(off, dv)
             a, b, c = dot(du, du) + dot(off, duu), dot(du, dv) + dot(off, duv), dot(dv, dv) + dot(off, dvv)
             rest, away = a * c - b * b, dot(off, off)
-            if not (a > 0.0 and rest > 1e-6 * a * c) or away > last * (1.0 + 1e-9) + ROUNDING * self._own.size**2:
+            if (
+                not (a > 0.0 and rest > 1e-6 * a * c)
+                or away > last * (1.0 + 1e-9) + ROUNDING * self._own.size**2
+            ):
                 return None
             step_u, step_v, last = (b * g - c * f) / rest, (b * f - a * g) / rest, away
             u, v = u + step_u, v + step_v

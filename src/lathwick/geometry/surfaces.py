@@ -75,7 +75,9 @@ class PlaneSurface(DirectSurface):
         return math.inf
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
-        x, y, nought = (np.tile(np.asarray(d), (len(uv), 1)) for d in (self.frame.x, self.frame.y, (0.0,) * 3))
+        x, y, nought = (
+            np.tile(np.asarray(d), (len(uv), 1)) for d in (self.frame.x, self.frame.y, (0.0,) * 3)
+        )
         table = [[self.points(uv), y, nought], [x, nought], [nought]]
         return [row[: most + 1 - i] for i, row in enumerate(table[: most + 1])]
 

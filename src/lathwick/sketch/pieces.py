@@ -254,7 +254,10 @@ def whole_if_smooth(piece: Piece) -> Piece:
 def halves(piece: Piece) -> tuple[Piece, Piece]:
     """The halves of a piece, as curves of their own: a loop that meets itself at an angle has two edges."""
     middle = piece.point(0.5)
-    one, two = subpiece(piece, (0.0, piece.start), (0.5, middle)), subpiece(piece, (0.5, middle), (1.0, piece.start))
+    one, two = (
+        subpiece(piece, (0.0, piece.start), (0.5, middle)),
+        subpiece(piece, (0.5, middle), (1.0, piece.start)),
+    )
     return _own_curve(one), _own_curve(two)
 
 

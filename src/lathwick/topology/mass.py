@@ -43,6 +43,9 @@ CROSSING_SAMPLES = 65
 SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
+FEWEST_PARTS = 4
+"""What is integrated along an edge of a general surface is not as simple as the edge: so many parts at least."""
+
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""
 
@@ -117,9 +120,8 @@ def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray,
     uses = [(i, coedge) for i in members for coedge in faces[i].coedges()]
     groups: dict[_MakeNodes, list[tuple[int, Coedge]]] = {}
     for i, coedge in uses:
-        smooth = not any(faces[i].surface.smooth_breaks())
-        make = _EDGES_IN_BATCHES.get(type(coedge.edge.curve), _curve_nodes) if smooth else _curve_nodes
-        groups.setdefault(make, []).append((i, coedge))
+        make = _EDGES_IN_BATCHES.get(type(coedge.edge.curve), _curve_nodes)
+        groups.setdefault(_curve_nodes if rule is _general_strip else make, []).append((i, coedge))
     found = [_broken_nodes(faces, group) if make is _curve_nodes else make(group)
              for make, group in groups.items()]  # fmt: skip
     found.append(_closing_nodes(faces, members))
@@ -177,7 +179,8 @@ def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> 
         edge = coedge.edge
         parts = edge.curve.parts(edge.t0, edge.t1)
         crossed = _crossed_breaks(faces[i].surface, edge, parts)
-        stops.append(np.union1d(parts, crossed).tolist())
+        fewest = np.linspace(edge.t0, edge.t1, FEWEST_PARTS + 1)
+        stops.append(np.union1d(fewest if len(parts) <= FEWEST_PARTS else parts, crossed).tolist())
     return _stepped(uses, stops)
 
 

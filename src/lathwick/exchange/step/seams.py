@@ -75,7 +75,9 @@ def seam_of(face: Face) -> Seam | None:
     if not any(around):
         return None
     if all(around):
-        raise ExchangeError(f"a {face.surface.called} face that goes round both ways cannot be written to STEP")
+        raise ExchangeError(
+            f"a {face.surface.called} face that goes round both ways cannot be written to STEP"
+        )
     k = around.index(True)
     low, period = face.surface.domain[k][0], face.surface.periods[k]
     paths = [paths_of(loop, face.surface) for loop in face.loops]
@@ -103,7 +105,9 @@ def _crossings(face: Face, paths: Sequence[Sequence[FloatArray]], k: int, at: fl
     for number, (loop, rows) in enumerate(zip(face.loops, paths, strict=True)):
         row = np.concatenate([uv[:, k] for uv in rows])
         lap = surface.periods[k] * round((row[-1] - row[0]) / surface.periods[k])
-        turns = np.floor((np.append(row, row[0] + lap) - at) / surface.periods[k])  # one more at each crossing
+        turns = np.floor(
+            (np.append(row, row[0] + lap) - at) / surface.periods[k]
+        )  # one more at each crossing
         for j in np.flatnonzero(np.diff(turns)).tolist():
             i, n = divmod(j, SPOTS)
             coedge, after = loop.coedges[i], i

@@ -186,7 +186,7 @@ class ShapeWriter:
         """An edge along the border of a surface at its least u (k = 0) or v (k = 1)."""
         degree, knots, controls, weights = made.border(k)
         curve = BSpline(degree, knots, controls)
-        if degree == 1 and len(controls) == 2 and weights is None or _is_straight(controls):
+        if (degree == 1 and len(controls) == 2 and weights is None) or _is_straight(controls):
             (a, b) = (np.array(p) for _, p in (start, end))
             x, y, z = ((b - a) / np.linalg.norm(b - a)).tolist()
             text = self._curve(Line(start[1], (x, y, z)))
