@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise, product
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
@@ -104,13 +105,11 @@ def volume_under(surface: SplineSurface, nodes: int = 30) -> float:
     """The integral of the height over the plan, by a Gauss rule on every patch."""
     x, w = leggauss(nodes)
     total = 0.0
-    for a, b in zip(*(np.unique(surface.knots[0])[i : len(np.unique(surface.knots[0])) - 1 + i] for i in (0, 1)),
-                    strict=True):  # fmt: skip
-        for c, d in zip(*(np.unique(surface.knots[1])[i : len(np.unique(surface.knots[1])) - 1 + i]
-                          for i in (0, 1)), strict=True):  # fmt: skip
-            u, v = a + (b - a) * (x + 1) / 2, c + (d - c) * (x + 1) / 2
-            uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
-            d1 = surface.derivatives(uv, 1)
-            area = np.cross(d1[1][0], d1[0][1])[:, 2]
-            total += float(d1[0][0][:, 2] * area @ np.outer(w, w).ravel()) * (b - a) * (d - c) / 4
+    patches = product(*(pairwise(np.unique(knots)) for knots in surface.knots))
+    for (a, b), (c, d) in patches:
+        u, v = a + (b - a) * (x + 1) / 2, c + (d - c) * (x + 1) / 2
+        uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+        slopes = surface.derivatives(uv, 1)
+        area = np.cross(slopes[1][0], slopes[0][1])[:, 2]
+        total += float(slopes[0][0][:, 2] * area @ np.outer(w, w).ravel()) * (b - a) * (d - c) / 4
     return total

@@ -26,8 +26,8 @@ def test_measures_of_a_free_form_block(kind):
     uv = np.random.default_rng(1).uniform(0, 1, (400, 2))
     points = surface.points(uv)
     assert body.bounds[1][2] >= points[:, 2].max()
-    assert body.bounds[1][2] == pytest.approx(surface.points(np.stack(np.meshgrid(
-        np.linspace(0, 1, 301), np.linspace(0, 1, 301)), axis=-1).reshape(-1, 2))[:, 2].max(), abs=1e-3)  # fmt: skip
+    grid = np.stack(np.meshgrid(*[np.linspace(0, 1, 301)] * 2), axis=-1).reshape(-1, 2)
+    assert body.bounds[1][2] == pytest.approx(surface.points(grid)[:, 2].max(), abs=1e-3)
     inner = (uv > 0.01).all(axis=1) & (uv < 0.99).all(axis=1)
     assert body.contains(points[inner] - (0, 0, 0.01)).all()
     assert not body.contains(points[inner] + (0, 0, 0.01)).any()
@@ -70,7 +70,8 @@ def test_two_free_form_tops():
 
 
 def test_details_of_a_free_form_block(tmp_path, outside_check):
-    """Rounded at the rim of a hole in the top, drafted, hollowed: sound, and no larger or smaller than it can be."""
+    """Rounded at the rim of a hole in the top, drafted, hollowed: sound, and no larger or smaller than it can
+    be."""
     body = spline_block("bicubic")
     drilled = lw.cut(body, lw.cylinder(1.5, 30, on=lw.Plane((5, 4, -5), (0, 0, 1))))
     rim = drilled.edges("block/top").where(lambda edge: edge.is_closed)
@@ -95,7 +96,8 @@ def test_details_of_a_free_form_block(tmp_path, outside_check):
 
 @dataclass(frozen=True, eq=False)
 class Cushion(Surface):
-    """TALL high at the borders of a rectangle, higher inside by an exponential times a product of parabolas."""
+    """TALL high at the borders of a rectangle, higher inside by an exponential times a product of
+    parabolas."""
 
     rise: float
     kind: ClassVar[str] = "cushion"
@@ -137,7 +139,8 @@ def cushion(rise=0.8):
 
 
 def test_a_kind_of_the_tests_alone(tmp_path, outside_check):
-    """One class of points and derivatives goes through volume, contains, boolean, round, shell, mesh and STEP."""
+    """One class of points and derivatives goes through volume, contains, boolean, round, shell, mesh and
+    STEP."""
     rise, body = 0.8, cushion()
     across = 4 * (1 / 2 - 1 / 3)
     along = 4 * LONG * (3 - np.e)  # of e^t (t - t^2), t from 0 to 1

@@ -9,7 +9,7 @@ import pytest
 
 import lathwick as lw
 from lathwick.geometry.round_surfaces import ConeSurface
-from lathwick.geometry.surfaces import CylinderSurface, PlaneSurface
+from lathwick.geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from lathwick.topology.body import Body
 from lathwick.topology.brep import Coedge, Edge, Loop, Lump, Shell, Vertex
 
@@ -36,7 +36,7 @@ PARTS = {
     "spline bar less a ball": lambda: lw.cut(
         splined(height=20), lw.sphere(4, on=lw.Plane((4, 0, 10), (0, 0, 1)))
     ),
-    "rounded oval": lambda: (lambda b: lw.fillet(b, b.edges("/end") if False else b.edges().where(
+    "rounded oval": lambda: (lambda b: lw.fillet(b, b.edges().where(
         lambda edge: edge.midpoint[2] > 1), 0.8))(below(oval(), leaning(12, 12))),
     "bevelled rod": lambda: oblique_rod(2, 28, 0.4, verb=lw.chamfer),
 }  # fmt: skip
@@ -108,12 +108,15 @@ def grown(surface, by):
 
 DAMAGES = {
     "a face is missing": lambda: with_faces(_wedge(), lambda i, f: None if i == 2 else f),
-    "a face is there twice": lambda: Body((Lump(Shell((*_wedge().brep_faces, _wedge().brep_faces[0]))),), "mm"),
-    "a plane looks in": lambda: with_faces(_wedge(), nth(PlaneSurface, lambda f: replace(f, outward=not f.outward))),
+    "a face is there twice": lambda: Body(
+        (Lump(Shell((*_wedge().brep_faces, _wedge().brep_faces[0]))),), "mm"),
+    "a plane looks in": lambda: with_faces(
+        _wedge(), nth(PlaneSurface, lambda f: replace(f, outward=not f.outward))),
     "a cylinder looks in": lambda: with_faces(
         _tube(), nth(CylinderSurface, lambda f: replace(f, outward=not f.outward))),
     "a plane is moved": lambda: with_faces(
-        _wedge(), nth(PlaneSurface, lambda f: replace(f, surface=PlaneSurface(f.surface.frame.offset(1e-3))))),
+        _wedge(), nth(PlaneSurface, lambda f: replace(
+            f, surface=PlaneSurface(f.surface.frame.offset(1e-3))))),
     "a plane is tilted": lambda: with_faces(
         _wedge(), nth(PlaneSurface, lambda f: replace(
             f, surface=PlaneSurface(f.surface.frame.tilted(0.1, "x"))))),
@@ -140,8 +143,8 @@ DAMAGES = {
     "a circle is too large": lambda: with_edges(
         _tube(), lambda i, e: Edge(grown(e.curve, 1e-3), e.t0, e.t1, None, None) if i == 0 else e),
     "an oval wall stands beside itself": lambda: with_faces(
-        oval(), lambda i, f: replace(f, surface=replace(
-            f.surface, profile=replace(f.surface.profile, minor=5.99))) if f.surface.kind == "extruded" else f),
+        oval(), nth(ExtrudedSurface, lambda f: replace(f, surface=replace(
+            f.surface, profile=replace(f.surface.profile, minor=5.99))))),
     "two faces have changed places": lambda: with_faces(
         _wedge(), lambda i, f: replace(f, surface=_wedge().brep_faces[1 - i].surface) if i < 2 else f),
     "the body is inside out": lambda: with_faces(_wedge(), lambda i, f: replace(f, outward=not f.outward)),
@@ -168,6 +171,6 @@ def test_the_proof_names_the_face(tmp_path):
     controls[len(controls) // 2] += (0.01, 0.0, 0.0)
     bad = replace(wall, surface=replace(wall.surface, profile=replace(curve, controls=controls)))
     body = with_faces(tube, lambda i, face: bad if face is wall else face)
-    with pytest.raises(lw.LathwickError, match="off its extruded|no valid solid"):
+    with pytest.raises(lw.LathwickError, match=r"off its extruded|no valid solid"):
         lw.save(body, tmp_path / "part.step")
     assert np.isfinite(tube.volume)

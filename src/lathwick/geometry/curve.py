@@ -1,8 +1,8 @@
 """The protocol of curves, and answers to all of it from points and derivatives.
 
-A curve is immutable and knows its own parameter. A new kind says its `kind`, and gives `points`, `derivatives`
-and `second`; if it is not straight for ever also `breaks`; all else it has from here, and overrides where it
-knows better. A class that lacks one of them is refused when it is defined.
+A curve is immutable and knows its own parameter. A new kind says its `kind`, and gives `points`,
+`derivatives` and `second`; if it is not straight for ever also `breaks`; all else it has from here, and
+overrides where it knows better. A class that lacks one of them is refused when it is defined.
 """
 
 from __future__ import annotations
@@ -95,7 +95,8 @@ class Curve:
         return unit((x, y, z))
 
     def breaks(self, t0: float, t1: float) -> list[float]:
-        """t0, the parameters between at which the curve is not smooth or which keep the parts short, and t1."""
+        """t0, the parameters between at which the curve is not smooth or which keep the parts short, and
+        t1."""
         return [t0, t1]
 
     def parts(self, t0: float, t1: float) -> list[float]:

@@ -163,7 +163,8 @@ def _level_circle_cylinder(
 
 
 def _samples(curve: Curve, t0: float, t1: float) -> FloatArray:
-    """Places along a piece of curve, at uneven steps: a wave whose zeros lie evenly is not taken to be flat."""
+    """Places along a piece of curve, at uneven steps: a wave whose zeros lie evenly is not taken to be
+    flat."""
     if curve.kind == "line":
         return np.linspace(t0, t1, 13)
     if curve.period == math.tau:

@@ -81,8 +81,8 @@ def fitted_offset(surface: Surface, distance: float) -> SplineSurface | None:
     if folds[worst] >= 1.0:
         x, y, z = surface.points(uv[worst : worst + 1])[0].tolist()
         raise ModellingError(
-            f"a {surface.called} face that is moved by {distance:g} folds back at ({x:.6g}, {y:.6g}, {z:.6g}); "
-            f"at most {abs(distance) / folds[worst]:.6g} works there"
+            f"a {surface.called} face that is moved by {distance:g} folds back at "
+            f"({x:.6g}, {y:.6g}, {z:.6g}); at most {abs(distance) / folds[worst]:.6g} works there"
         )
 
     def points(uv: FloatArray) -> FloatArray:
@@ -125,8 +125,8 @@ def _fitted(
 
 
 def _stops(side: list[float], steps: int) -> FloatArray:
-    """Places along a side, between two breaks so many steps, closer towards these: there a spline through points
-    errs the most."""
+    """Places along a side, between two breaks so many steps, closer towards these: there a spline through
+    points errs the most."""
     count = max(steps, DEGREE)
     even = np.arange(count) / count
     shares = (1.0 - CROWDING) * even + CROWDING * (0.5 - 0.5 * np.cos(np.pi * even))

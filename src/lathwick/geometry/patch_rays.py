@@ -37,8 +37,8 @@ CHUNK = 4_000_000
 
 
 def patch_ray_hits(surface: Surface, origins: FloatArray, direction: FloatArray) -> FloatArray:
-    """Distances along the rays from `origins`, (N, 3), in a unit direction, (3,), shape (N, K), NaN where there
-    is no hit."""
+    """Distances along the rays from `origins`, (N, 3), in a unit direction, (3,), shape (N, K), NaN where
+    there is no hit."""
     from .surfaces import filled_rows
 
     plane = np.linalg.svd(direction[None])[2][1:]  # two directions across the rays

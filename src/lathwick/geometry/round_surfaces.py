@@ -164,8 +164,8 @@ class ConeSurface(DirectSurface):
         return np.hypot(local[:, 0], local[:, 1]) * c - local[:, 2] * s
 
     def parameters(self, points: FloatArray) -> FloatArray:
-        """(angle, height) of the feet of `points`, shape (N, 3), on the straight lines of the cone, also beyond
-        its apex, where the height is negative; returns shape (N, 2), angle in (-pi, pi]."""
+        """(angle, height) of the feet of `points`, shape (N, 3), on the straight lines of the cone, also
+        beyond its apex, where the height is negative; returns shape (N, 2), angle in (-pi, pi]."""
         local = self.frame.locals(points)
         c, s = math.cos(self.half_angle), math.sin(self.half_angle)
         height = c * (np.hypot(local[:, 0], local[:, 1]) * s + local[:, 2] * c)

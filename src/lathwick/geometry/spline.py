@@ -200,8 +200,8 @@ class BSpline:
         return np.clip(u, self.low, self.high)
 
     def between(self, t0: float, t1: float) -> Self:
-        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2). Of a closed
-        curve t1 may lie beyond the end, where the curve starts again."""
+        """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2). Of a
+        closed curve t1 may lie beyond the end, where the curve starts again."""
         from scipy.interpolate import insert
 
         lap = self.high - self.low

@@ -32,7 +32,8 @@ CLOSED = 1e-12
 """Borders that differ by less, as a share of the surface, are one."""
 
 TAYLOR = 3
-"""The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own polynomials."""
+"""The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own
+polynomials."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +114,8 @@ class SplineSurface(Surface):
     def _continued(
         self, uv: FloatArray, border: FloatArray, beyond: NDArray[np.bool_], most: int
     ) -> list[list[FloatArray]]:
-        """Derivatives beyond the borders: those of Taylor polynomials across the border next to each place."""
+        """Derivatives beyond the borders: those of Taylor polynomials across the border next to each
+        place."""
         step = uv - border
         table = self._derived(border, 2 * TAYLOR, TAYLOR)
         found: list[list[FloatArray]] = []
@@ -182,8 +184,8 @@ class SplineSurface(Surface):
 
     @cached_property
     def _scalars(self) -> tuple[list[float], list[float], Any]:
-        """As `_patches`, for one place at a time: coefficients [i][j][coordinate][power of v][power of u], the
-        highest first."""
+        """As `_patches`, for one place at a time: coefficients [i][j][coordinate][power of v][power of u],
+        the highest first."""
         (stops_u, stops_v), table = self._patches
         rows = table.transpose(0, 1, 4, 3, 2)[:, :, :, ::-1, ::-1]
         return stops_u.tolist(), stops_v.tolist(), rows.tolist()
@@ -257,10 +259,11 @@ def _times(row: tuple[float, ...], factor: float) -> tuple[float, ...]:
 
 
 def _projected(table: Sequence[tuple[float, ...]]) -> Derivatives:
-    """Derivatives of points from those in homogeneous coordinates, of a rational surface (Piegl & Tiller 4.4)."""
+    """Derivatives of points from those in homogeneous coordinates, of a rational surface (Piegl & Tiller
+    4.4)."""
     if len(table[0]) == 4:
-        table = list(zip(*(_unweighted([row[k] for row in table], [row[3] for row in table]) for k in range(3)),
-                         strict=True))  # fmt: skip
+        columns = list(zip(*table, strict=True))
+        table = list(zip(*(_unweighted(column, columns[3]) for column in columns[:3]), strict=True))
     a, b, c, d, e, f = (_three(row) for row in table)
     return a, b, c, d, e, f
 
@@ -295,7 +298,8 @@ def _placed(stops: FloatArray, t: FloatArray) -> tuple[IntArray, FloatArray, Flo
 
 
 def _powers(place: FloatArray, scale: FloatArray, degree: int, most: int) -> list[FloatArray]:
-    """Powers 0 to `degree` of places (N,), derived 0 to `most` times by the parameter; (N, degree + 1) each."""
+    """Powers 0 to `degree` of places (N,), derived 0 to `most` times by the parameter; (N, degree + 1)
+    each."""
     value = np.ones((len(place), degree + 1))
     for k in range(degree):
         value[:, k + 1] = value[:, k] * place
@@ -309,8 +313,8 @@ def _powers(place: FloatArray, scale: FloatArray, degree: int, most: int) -> lis
 
 
 def _basis(knots: Sequence[float], degree: int, t: FloatArray) -> tuple[IntArray, FloatArray]:
-    """Number of the first control that counts at each t, (N,), and the values of the degree + 1 basis functions,
-    (N, degree + 1)."""
+    """Number of the first control that counts at each t, (N,), and the values of the degree + 1 basis
+    functions, (N, degree + 1)."""
     k = np.asarray(knots)
     span: IntArray = np.clip(np.searchsorted(k, t, side="right") - 1, degree, len(k) - degree - 2)
     value = np.ones((len(t), 1))
@@ -350,8 +354,8 @@ def extruded_spline(profile: Ellipse | SplineCurve, way: Vec3, us: Interval, vs:
 def curve_controls(
     curve: Ellipse | SplineCurve, us: Interval
 ) -> tuple[int, tuple[float, ...], FloatArray, FloatArray | None]:
-    """Degree, knots, controls and weights of the part of a curve over a range; of an ellipse in arcs of at most
-    a quarter, each with the image of an arc of a circle (Piegl & Tiller 7.3), so that within an arc its
+    """Degree, knots, controls and weights of the part of a curve over a range; of an ellipse in arcs of at
+    most a quarter, each with the image of an arc of a circle (Piegl & Tiller 7.3), so that within an arc its
     parameter is not quite the angle."""
     if isinstance(curve, BSpline):
         part = curve if us == curve.domain else curve.between(*us)

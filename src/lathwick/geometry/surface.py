@@ -1,12 +1,12 @@
 """The protocol of surfaces, and answers to all of it from points and derivatives.
 
 A surface is immutable, has parameters (u, v) and a normal on a known side. A new kind says its `kind` and its
-`domain`, and gives `points` and `derivatives`, also somewhat beyond the domain, where a smooth surface goes on;
-all else it has from here, and overrides where it knows better. A class that lacks one of them is refused when it
-is defined.
+`domain`, and gives `points` and `derivatives`, also somewhat beyond the domain, where a smooth surface goes
+on; all else it has from here, and overrides where it knows better. A class that lacks one of them is refused
+when it is defined.
 
-Source: Piegl & Tiller, The NURBS Book, 6.1 (foot points); Patrikalakis & Maekawa, Shape Interrogation, ch. 4, 7
-and 8 (subdivision, extremes of distance functions, curvature).
+Source: Piegl & Tiller, The NURBS Book, 6.1 (foot points); Patrikalakis & Maekawa, Shape Interrogation, ch. 4,
+7 and 8 (subdivision, extremes of distance functions, curvature).
 """
 
 from __future__ import annotations
@@ -39,15 +39,16 @@ MOST_SIDE = 48
 """No more steps between samples, however many breaks there are."""
 
 BEYOND = 0.6
-"""A surface goes on beyond its borders by this share of its range: balls and offsets leave the trimmed face."""
+"""A surface goes on beyond its borders by this share of its range: balls and offsets leave the trimmed
+face."""
 
 NEWTON_ROUNDS = 60
 ONE_ROUNDS = 12
 HALVINGS = 6
 SETTLED = 1e-14
 LAST_STEP, ROUGH = 1e-9, 1e-3
-"""After a step of Newton's method so small, as a share of the range, the next is lost in rounding; one that is
-not larger than the second does not lead away."""
+"""After a step of Newton's method so small, as a share of the range, the next is lost in rounding; one that
+is not larger than the second does not lead away."""
 
 ROUNDING = 1e-28
 NOWHERE = 1e-300
@@ -221,8 +222,8 @@ class Surface:
         return uv
 
     def feet_from(self, points: FloatArray, uv: FloatArray) -> FloatArray:
-        """(u, v) of the feet of points, (N, 3), from starts near them, (N, 2), by Newton's method; a step that
-        leads away is halved, one that leaves the surface goes along its border."""
+        """(u, v) of the feet of points, (N, 3), from starts near them, (N, 2), by Newton's method; a step
+        that leads away is halved, one that leaves the surface goes along its border."""
         low, high, span = self._own.limits
         uv = np.clip(uv, low, high)
         todo, slack = np.arange(len(uv)), ROUNDING * self._own.size**2
@@ -299,8 +300,8 @@ class Surface:
         return None
 
     def local_feet(self, point: Vec3) -> FloatArray:
-        """(u, v) of all points of the surface that are nearer to `point` than those beside them, and of others
-        maybe; shape (K, 2)."""
+        """(u, v) of all points of the surface that are nearer to `point` than those beside them, and of
+        others maybe; shape (K, 2)."""
         net, p = self._own.net, np.array([point])
         away = np.linalg.norm(net.points - p[0], axis=2)
         starts = net.uv[_local_least(away, self.periods)]
@@ -409,8 +410,8 @@ class Surface:
         return 0.5 * du * wide, 0.5 * dv * tall
 
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
-        """Distances along the lines from `origins`, shape (N, 3), in one unit direction, (3,), where they meet
-        the surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
+        """Distances along the lines from `origins`, shape (N, 3), in one unit direction, (3,), where they
+        meet the surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
         from .patch_rays import patch_ray_hits
 
         return patch_ray_hits(self, origins, direction)
@@ -503,9 +504,8 @@ class _Memo:
         """Whether the least and the largest u, and v, belong to one point."""
         found = []
         for k in (0, 1):
-            lengths = []
-            for end in self._surface.domain[k]:
-                lengths.append(np.ptp(self._surface.points(self._border(k, end)), axis=0).max())
+            rims = [self._surface.points(self._border(k, end)) for end in self._surface.domain[k]]
+            lengths = [float(np.ptp(rim, axis=0).max()) for rim in rims]
             size = np.ptp(self._surface.points(self._diagonal), axis=0).max()
             found.append((bool(lengths[0] <= POINTLIKE * size), bool(lengths[1] <= POINTLIKE * size)))
         return found[0], found[1]
@@ -595,8 +595,8 @@ def _solved(a: FloatArray, b: FloatArray, c: FloatArray, slope: FloatArray) -> F
 def _newton_step(
     points: FloatArray, uv: FloatArray, d: list[list[FloatArray]], low: FloatArray, high: FloatArray
 ) -> tuple[FloatArray, BoolArray]:
-    """A step towards the feet of points, along the border where it would leave the surface; and where it is one
-    of Newton's method proper, so that the next one would be about its square."""
+    """A step towards the feet of points, along the border where it would leave the surface; and where it is
+    one of Newton's method proper, so that the next one would be about its square."""
     off = d[0][0] - points
     slope = np.column_stack([(off * d[1][0]).sum(axis=1), (off * d[0][1]).sum(axis=1)])
     e, f, g = ((x * y).sum(axis=1) for x, y in ((d[1][0],) * 2, (d[1][0], d[0][1]), (d[0][1],) * 2))

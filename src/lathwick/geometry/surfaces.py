@@ -383,7 +383,8 @@ class ExtrudedSurface(DirectSurface):
         return filled_rows(rows, (places - local[rows]) @ ahead / size, len(origins))
 
     def _crossings(self, aside: FloatArray, heights: FloatArray) -> tuple[IntArray, FloatArray]:
-        """Where the profile has each of some heights, (N,), along a direction: their numbers, and parameters."""
+        """Where the profile has each of some heights, (N,), along a direction: their numbers, and
+        parameters."""
         if isinstance(self.profile, BSpline):
             return self.profile.level_places(aside, heights)
         f = self.profile.frame

@@ -258,7 +258,8 @@ class BodyFace:
 
     @property
     def kind(self) -> str:
-        """The kind of surface: "plane", "cylinder", "cone", "sphere", "torus", "canal", "ruled" or "spline"."""
+        """The kind of surface: "plane", "cylinder", "cone", "sphere", "torus", "canal", "ruled" or
+        "spline"."""
         return self.brep.surface.called
 
     @property

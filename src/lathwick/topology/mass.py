@@ -44,7 +44,8 @@ SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
 FEWEST_PARTS = 4
-"""What is integrated along an edge of a general surface is not as simple as the edge: so many parts at least."""
+"""What is integrated along an edge of a general surface is not as simple as the edge: so many parts at
+least."""
 
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""

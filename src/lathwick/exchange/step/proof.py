@@ -33,15 +33,15 @@ def prove(face: Face, made: SplineSurface) -> None:
         if not gaps[worst] <= JOIN:
             x, y, z = points[worst].tolist()
             raise ExchangeError(
-                f"the face {name_of(face)} cannot be written to STEP: an edge would lie {gaps[worst]:.2g} off its "
-                f"surface at ({x:.6g}, {y:.6g}, {z:.6g})"
+                f"the face {name_of(face)} cannot be written to STEP: an edge lies {gaps[worst]:.2g} off "
+                f"its surface at ({x:.6g}, {y:.6g}, {z:.6g})"
             )
     grid = [_between(knots) for knots in made.knots]
     spots = made.points(np.stack(np.meshgrid(*grid), axis=-1).reshape(-1, 2))
     gaps = np.abs(face.surface.distance(spots))
     if not gaps.max() <= JOIN:
         raise ExchangeError(
-            f"the face {name_of(face)} cannot be written to STEP: the B-spline would lie {gaps.max():.2g} off it"
+            f"the face {name_of(face)} cannot be written to STEP: the B-spline would lie {gaps.max():.2g} off"
         )
 
 
@@ -54,8 +54,8 @@ def _between(knots: Sequence[float]) -> FloatArray:
 
 
 def prove_valid(body: Body, name: str) -> None:
-    """Raises ExchangeError with the first problem of a body that is not valid, or whose faces do not close: then
-    the volume that they bound depends on where it is measured from."""
+    """Raises ExchangeError with the first problem of a body that is not valid, or whose faces do not close:
+    then the volume that they bound depends on where it is measured from."""
     problems = body.check()
     if problems:
         raise ExchangeError(f"{name} is no valid solid and is not written: {problems[0]}")

@@ -23,7 +23,8 @@ ROOM = 0.02
 
 
 def paths_of(loop: Loop, surface: Surface) -> list[FloatArray]:
-    """Parameters at `SPOTS` places along each coedge of a loop, in its direction, without jumps, (SPOTS, 2)."""
+    """Parameters at `SPOTS` places along each coedge of a loop, in its direction, without jumps, (SPOTS,
+    2)."""
     points = []
     for coedge in loop.coedges:
         t = np.linspace(coedge.edge.t0, coedge.edge.t1, SPOTS)

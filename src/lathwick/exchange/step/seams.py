@@ -1,8 +1,8 @@
 """Where the boundary of a face that goes round a closed B-spline surface is cut open.
 
-Such a surface is given to the standard over a rectangle of parameters, two sides of which are one curve in space,
-the seam. A face that goes round crosses it: its edges are divided where they do, and the seam, used once each way,
-joins them to one loop. The seam is laid where the boundary crosses it the fewest times.
+Such a surface is given to the standard over a rectangle of parameters, two sides of which are one curve in
+space, the seam. A face that goes round crosses it: its edges are divided where they do, and the seam, used
+once each way, joins them to one loop. The seam is laid where the boundary crosses it the fewest times.
 """
 
 from __future__ import annotations
@@ -46,7 +46,8 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Crossing:
-    """Where a loop, by number, passes the seam: the coedge after it, by number, and its place along the seam."""
+    """Where a loop, by number, passes the seam: the coedge after it, by number, and its place along the
+    seam."""
 
     loop: int
     coedge: int
@@ -69,8 +70,8 @@ class Seam:
 
 
 def seam_of(face: Face) -> Seam | None:
-    """The seam of a face that goes round its surface; None for one that does not. Raises ExchangeError for one
-    that goes round both ways."""
+    """The seam of a face that goes round its surface; None for one that does not. Raises ExchangeError for
+    one that goes round both ways."""
     around = winds(face)
     if not any(around):
         return None

@@ -1,7 +1,7 @@
 """Bodies as STEP solids: geometry and topology of ISO 10303-42.
 
-A face on a cylinder that closes round its axis is bounded by two loops and has no seam; on a B-spline
-surface it gets one. A closed edge gets one vertex, at the seam or else where its parameter starts, because the
+A face on a cylinder that closes round its axis is bounded by two loops and has no seam; on a B-spline surface
+it gets one. A closed edge gets one vertex, at the seam or else where its parameter starts, because the
 standard wants one.
 """
 
@@ -46,8 +46,8 @@ class ShapeWriter:
         self._splines: dict[Face, tuple[SplineSurface, Seam | None]] = {}
 
     def solid(self, lump: Lump, name: str) -> str:
-        """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`. Raises ExchangeError where what
-        would be written is not the body, with the face."""
+        """Reference of the MANIFOLD_SOLID_BREP (or BREP_WITH_VOIDS) of `lump`. Raises ExchangeError where
+        what would be written is not the body, with the face."""
         for shell in lump.shells:
             for face in shell.faces:
                 self._plan(face)
@@ -121,8 +121,8 @@ class ShapeWriter:
         return pieces if coedge.forward else pieces[::-1]
 
     def _seamed(self, face: Face, made: SplineSurface, seam: Seam) -> list[str]:
-        """The loops of a face that is cut open: where a loop comes to the seam it goes along that to the other
-        end of it; the loops on which nothing is cut stay."""
+        """The loops of a face that is cut open: where a loop comes to the seam it goes along that to the
+        other end of it; the loops on which nothing is cut stay."""
         joins: dict[tuple[int, str], tuple[str, bool, Crossing | None]] = {}
         for low, high in seam.pieces:
             ends = [self._seam_end(face, made, seam, c, n) for n, c in enumerate((low, high))]
@@ -176,7 +176,7 @@ class ShapeWriter:
     ) -> tuple[str, Vec3]:
         if crossing is not None:
             return self._cut_vertex(crossing.cut), crossing.cut.point
-        degree, _, controls, _ = made.border(seam.k)
+        _, _, controls, _ = made.border(seam.k)
         x, y, z = controls[-1 if side else 0].tolist()
         return self._vertex((face, side), (x, y, z)), (x, y, z)
 

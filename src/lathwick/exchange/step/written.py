@@ -1,4 +1,5 @@
-"""What is written for the surface of a face: as the standard's own kinds, or as a B-spline over its boundary."""
+"""What is written for the surface of a face: as the standard's own kinds, or as a B-spline over its
+boundary."""
 
 from __future__ import annotations
 
@@ -55,8 +56,8 @@ def written_spline(face: Face, seam: Seam | None) -> SplineSurface:
 
 
 def _canal_spline(surface: CanalSurface, face: Face, us: Interval) -> SplineSurface:
-    """The rational B-spline surface over a face on a canal; its normal looks out of the canal. It reaches across
-    no farther than it must: beside a narrower part of the face the canal may fold back."""
+    """The rational B-spline surface over a face on a canal; its normal looks out of the canal. It reaches
+    across no farther than it must: beside a narrower part of the face the canal may fold back."""
     uv = _border(surface, [c.edge for c in face.coedges()])
     uv[:, 0] = _next_to(uv[:, 0], us, surface.period)
     room = 0.02 * float(np.ptp(uv[:, 1]))
