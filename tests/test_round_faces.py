@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import lathwick as lw
-from lathwick.geometry.curve_hits import curve_hits
+from lathwick.geometry.curve_surface import curve_surface_intersections
 from lathwick.geometry.curves import Circle, Curve, Line
 from lathwick.geometry.surfaces import CylinderSurface
 from lathwick.geometry.tolerance import RESOLUTION
@@ -28,7 +28,7 @@ sizes = st.one_of(st.integers(1, 4).map(float), st.floats(0.1, 4.0))
 
 def assert_all_found(curve: Curve, t0: float, t1: float, closed: bool, tube: CylinderSurface) -> None:
     """Every hit is on the tube, and between hits nothing changes sides."""
-    hits = curve_hits(curve, t0, t1, closed, tube)
+    hits = curve_surface_intersections(curve, t0, t1, closed, tube)
     gaps = tube.distance(curve.points(np.linspace(t0, t1, SAMPLES)))
     if hits is None:
         assert np.abs(gaps).max() <= 1.01 * RESOLUTION
@@ -78,10 +78,13 @@ def test_touching_circles(flip: bool, hidden: int) -> None:
     tube = CylinderSurface(lw.XY, 5.0)
     normal = (0, 0, -1) if flip else (0, 0, 1)
     touching = Circle(lw.Plane((5.0 + hidden * 2.0, 0, 3), normal), 2.0)
-    hits = curve_hits(touching, 0.0, math.tau, True, tube)
+    hits = curve_surface_intersections(touching, 0.0, math.tau, True, tube)
     assert hits is not None and len(hits) == 1
     assert touching.point(hits[0]) == pytest.approx((5.0, 0.0, 3.0), abs=1e-6)
-    assert curve_hits(Circle(lw.Plane((0, 0, 1), normal), 5.0), 0.0, math.tau, True, tube) is None
+    assert (
+        curve_surface_intersections(Circle(lw.Plane((0, 0, 1), normal), 5.0), 0.0, math.tau, True, tube)
+        is None
+    )
 
 
 def drilled_tube(pins: int, layers: int, tilt: float) -> tuple[lw.Body, lw.Body]:

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError
-from .curve import AXES
+from .curve import AXES, curvature
 from .placement import FloatArray, Plane
 from .roots import IntArray
 from .search import closed_in, least_between
@@ -98,18 +98,17 @@ class CanalSurface(DirectSurface):
         return float(np.linalg.norm(self.spine.derivatives(self._samples), axis=1).max()) * ROOM
 
     @cached_property
-    def sharpest_bend(self) -> float:
+    def sharpest_curvature(self) -> float:
         """The largest curvature of the spine, about."""
         d1, d2 = self.spine.derivatives(self._samples), self.spine.second(self._samples)
-        bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
-        return float(bend.max()) * ROOM
+        return float(curvature(d1, d2).max()) * ROOM
 
     def thickness(self) -> float:
         """The smallest radius."""
         return self.radius
 
     def least_radius(self) -> float:
-        return min(self.thickness(), 1.0 / max(self.sharpest_bend, 1e-9))
+        return min(self.thickness(), 1.0 / max(self.sharpest_curvature, 1e-9))
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
         """By central differences of the fourth order: nothing that is to be exact asks for these."""
@@ -173,7 +172,7 @@ class CanalSurface(DirectSurface):
         return self.domain
 
     def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
-        stretched = self.fastest * (1.0 + self.radius * self.sharpest_bend)
+        stretched = self.fastest * (1.0 + self.radius * self.sharpest_curvature)
         return np.full(len(cells), 0.5 * du * stretched), np.full(len(cells), 0.5 * dv * self.radius)
 
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:

@@ -219,6 +219,12 @@ class Curve:
         return u
 
 
+def curvature(first: FloatArray, second: FloatArray) -> FloatArray:
+    """Curvatures of a curve from its derivatives, (N, 3) each; shape (N,). Infinite where it stands still."""
+    speed = np.maximum(np.linalg.norm(first, axis=1), 1e-100)
+    return np.asarray(np.linalg.norm(np.cross(first, second), axis=1) / speed**3)
+
+
 def even_breaks(t0: float, t1: float, widest: float) -> list[float]:
     """Parameters from t0 to t1, at equal steps of at most `widest`."""
     count = max(1, math.ceil((t1 - t0) / widest - 1e-9))

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from .meetings import HALF, PARALLEL
+from .intersections import HALF, PARALLEL
 from .placement import Plane
 from .round_surfaces import TorusSurface
 from .surface import Surface

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
-from .curve import AXES
+from .curve import AXES, curvature
 from .placement import FloatArray, Plane
 from .search import closed_in
 from .spline import FittedCurve
@@ -70,7 +70,7 @@ class RuledSurface(Surface):
         return ()
 
     def least_radius(self) -> float:
-        return 1.0 / max(self.sharpest_bend, 1e-9)
+        return 1.0 / max(self.sharpest_curvature, 1e-9)
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
         line = self._lines(uv)
@@ -167,13 +167,12 @@ class RuledSurface(Surface):
         return float(np.linalg.norm(self.two.points(u) - self.one.points(u), axis=1).max()) * ROOM
 
     @cached_property
-    def sharpest_bend(self) -> float:
+    def sharpest_curvature(self) -> float:
         """The largest curvature of the two curves, about."""
         u, found = np.linspace(self.one.low, self.one.high, SAMPLES), 0.0
         for curve in (self.one, self.two):
             d1, d2 = curve.derivatives(u), curve.second(u)
-            bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
-            found = max(found, float(bend.max()))
+            found = max(found, float(curvature(d1, d2).max()))
         return found * ROOM
 
     def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -542,8 +542,8 @@ class _Memo:
 
     @cached_property
     def least_radius(self) -> float:
-        bend = np.abs(np.concatenate(curvatures(self._surface, self.net.uv.reshape(-1, 2)))).max()
-        return 1.0 / max(float(bend) * ROOM, NOWHERE)
+        sharpest = np.abs(np.concatenate(curvatures(self._surface, self.net.uv.reshape(-1, 2)))).max()
+        return 1.0 / max(float(sharpest) * ROOM, NOWHERE)
 
 
 def curvatures(surface: Surface, uv: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
-from .curve import AXES
+from .curve import AXES, curvature
 from .curves import Ellipse
 from .placement import FloatArray, Plane
 from .roots import IntArray
@@ -305,8 +305,7 @@ class ExtrudedSurface(DirectSurface):
     def _least_radius(self) -> float:
         t = self.profile.samples(*self.profile.domain)
         d1, d2 = self.profile.derivatives(t), self.profile.second(t)
-        bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.maximum(np.linalg.norm(d1, axis=1), 1e-300) ** 3
-        return 1.0 / max(1.1 * float(bend.max()), 1e-300)
+        return 1.0 / max(1.1 * float(curvature(d1, d2).max()), 1e-300)
 
     def least_radius(self) -> float:
         return self._least_radius

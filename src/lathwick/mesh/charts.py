@@ -15,13 +15,14 @@ from scipy.spatial import cKDTree
 
 from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
+from ..geometry.curve import curvature
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface
 from ..geometry.tolerance import RESOLUTION
 from ..topology.brep import Face
-from ..topology.strips import NARROWEST, free_cut
+from ..topology.face_quadrature import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import signed_area, unrolled, winding
 from .inner import directions, well_inside
@@ -129,10 +130,10 @@ def _canal(
     t = np.linspace(float(low), float(high), CANAL_SAMPLES)
     d1, d2 = surface.spine.derivatives(t), surface.spine.second(t)
     speed = np.linalg.norm(d1, axis=1)
-    bend = np.linalg.norm(np.cross(d1, d2), axis=1) / speed**3
-    along = tolerance.span(1.0 / max(float(bend.max()), 1e-9) + surface.radius, reach)
+    least = 1.0 / max(float(curvature(d1, d2).max()), 1e-9)
+    along = tolerance.span(least + surface.radius, reach)
     steps = (
-        along / max(float(bend.max()), 1e-9) / float(speed.max()) / math.sqrt(2.0),
+        along * least / float(speed.max()) / math.sqrt(2.0),
         tolerance.span(surface.radius, reach) / math.sqrt(2.0),
     )
     if any(turn[0] for turn in turns):

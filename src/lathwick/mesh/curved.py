@@ -52,7 +52,7 @@ def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
     return (one, two) if np.linalg.norm(flat, axis=1).max() <= RESOLUTION else None
 
 
-def strip(ends: tuple[Coedge, Coedge], samples: Samples) -> IntArray:
+def wall_triangles(ends: tuple[Coedge, Coedge], samples: Samples) -> IntArray:
     """Triangles between the two ends of a wall; shape (T, 3)."""
     below = np.array(samples.along(ends[0]))
     above = np.array(samples.along(ends[1])[::-1])

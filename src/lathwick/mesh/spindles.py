@@ -72,7 +72,7 @@ def spindle_points(face: Face, surface: TorusSurface, tolerance: Tolerance, reac
 
 
 def whole_spindle(surface: TorusSurface, tolerance: Tolerance, reach: float) -> tuple[FloatArray, IntArray]:
-    """Points, (N, 3), and triangles, (T, 3), of a whole torus that meets its axis: rings, and a fan at each
+    """Points, (N, 3), and triangles, (T, 3), of a whole torus that meets its axis: rings, and a star at each
     tip."""
     widest = surface.major + surface.minor
     count = max(LEAST, math.ceil(math.tau * math.sqrt(2.0) / tolerance.span(widest, reach)))

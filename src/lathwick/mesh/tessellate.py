@@ -21,7 +21,7 @@ from ..topology.brep import Coedge, Edge, Face, Loop
 from .apart import told_apart
 from .bands import band_of, grid_of
 from .crossings import Triangles, crossing_faces, crowded_sides, repeated
-from .curved import charted, strip, wall_ends, whole
+from .curved import charted, wall_ends, wall_triangles, whole
 from .finer import halve
 from .flat import flat_triangles, polygon_of
 from .mesh import IntArray, Mesh
@@ -214,7 +214,7 @@ def _filled(
             triangles.append(flat_triangles(face, polygons[face], points))
             continue
         if face in walls:
-            triangles.append(strip(walls[face], samples))
+            triangles.append(wall_triangles(walls[face], samples))
             continue
         band = band_of(face)
         grid = None if band is None else grid_of(face, band, samples, border, finer[face], reach)

@@ -31,7 +31,7 @@ from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .boxes import outer_box
 from .brep import Coedge, Edge, Face, Loop
-from .strips import NODES, WEIGHTS, Strip, closed_strip, completed, joined, level_bases
+from .face_quadrature import NODES, WEIGHTS, FaceQuadrature, closed_strip, completed, joined, level_bases
 from .windings import unrolled
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
@@ -116,7 +116,9 @@ def reference_point(faces: Sequence[Face]) -> FloatArray:
     return np.asarray(grid * np.round(0.5 * (low + high) / grid))
 
 
-def _strip(faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule) -> Strip:
+def _strip(
+    faces: Sequence[Face], members: Iterable[int], reference: FloatArray, rule: _Rule
+) -> FaceQuadrature:
     members = list(members)
     uses = [(i, coedge) for i in members for coedge in faces[i].coedges()]
     groups: dict[_MakeNodes, list[tuple[int, Coedge]]] = {}
@@ -263,7 +265,7 @@ def _owners(uses: Sequence[tuple[int, Coedge]], counts: NDArray[np.intp]) -> Flo
     return np.repeat(np.array([i for i, _ in uses]), counts)
 
 
-_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], Strip]
+_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], FaceQuadrature]
 
 
 def _frames(
@@ -298,7 +300,7 @@ def _rows(a: FloatArray, b: FloatArray) -> FloatArray:
 
 def _plane_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     origin, x, y, normal, sign = _frames(faces, face, reference)
     d = p - origin
     v = _rows(d, y)
@@ -307,12 +309,12 @@ def _plane_strip(
     points = base[:, None, :] + nodes[:, :, None] * y[:, None, :]
     # Green: the region counts positive when its loops run counter-clockwise about the outward normal
     du = -_rows(dp, x) * sign
-    return Strip(points, (normal * sign[:, None])[:, None], weights * du[:, None], face)
+    return FaceQuadrature(points, (normal * sign[:, None])[:, None], weights * du[:, None], face)
 
 
 def _cylinder_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     origin, _, _, axis, sign = _frames(faces, face, reference)
     d = p - origin
     v = _rows(d, axis)
@@ -323,12 +325,12 @@ def _cylinder_strip(
     base = p - v[:, None] * axis
     points = base[:, None, :] + nodes[:, :, None] * axis[:, None, :]
     arc = -_rows(dp, around) * sign  # radius times du
-    return Strip(points, (radial * sign[:, None])[:, None], weights * arc[:, None], face)
+    return FaceQuadrature(points, (radial * sign[:, None])[:, None], weights * arc[:, None], face)
 
 
 def _extruded_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     """A surface ruled along one direction needs no parameters: the strip below a boundary step is
     the step, less what it climbs, times the height."""
     origin, _, _, axis, sign = _frames(faces, face, reference)
@@ -344,12 +346,12 @@ def _extruded_strip(
         upward[here] = faces[i].surface.normals(p[here] + reference)
     counts = np.sign(_rows(area, upward) * sign)
     normals = area / np.maximum(size, 1e-300)[:, None] * counts[:, None]
-    return Strip(points, normals[:, None], weights * (counts * size)[:, None], face)
+    return FaceQuadrature(points, normals[:, None], weights * (counts * size)[:, None], face)
 
 
 def _cone_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     """Strips along the straight lines of the cone, from the apex where the face goes round it or comes near
     it: there the angle of its edges leaps, which a strip of no length does not feel."""
     origin, _, _, axis, sign = _frames(faces, face, reference)
@@ -372,16 +374,16 @@ def _cone_strip(
     points = origin[:, None, :] + nodes[:, :, None] * line[:, None, :]
     area = weights * nodes * (steep / c * du)[:, None]
     normals = (c[:, None] * radial - s[:, None] * axis) * sign[:, None]
-    return Strip(points, normals[:, None], area, face)
+    return FaceQuadrature(points, normals[:, None], area, face)
 
 
 def _general_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     """Strips along v of any surface: from a pole that the face goes round, else from its least v, or
     from nought. The inner integral is done piece by piece where the surface is smooth piece by piece."""
     empty = np.zeros((0, len(NODES), 3))
-    made = [Strip(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
+    made = [FaceQuadrature(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
     for i in dict.fromkeys(face.tolist()):
         here = face == i
         surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
@@ -399,7 +401,7 @@ def _general_strip(
             points = (surface.points(rows) - reference).reshape(shape)
             weights = -inner * sizes.reshape(shape[:2]) * (du[counts] * sign)[:, None]
             normals, owner = sign * ways.reshape(shape), np.full(len(points), i)
-            made.append(Strip(_filled(points), _filled(normals), _filled(weights), owner))
+            made.append(FaceQuadrature(_filled(points), _filled(normals), _filled(weights), owner))
     return joined(made)
 
 
@@ -443,7 +445,7 @@ _MakeNodes = Callable[[Sequence[tuple[int, Coedge]]], _Nodes]
 _EDGES_IN_BATCHES: dict[type, _MakeNodes] = {Line: _line_nodes, Circle: _circle_nodes}
 
 
-def _volume_moments(strip: Strip, count: int) -> FloatArray:
+def _volume_moments(strip: FaceQuadrature, count: int) -> FloatArray:
     """(V, x, y, z, xx, yy, zz, xy, yz, zx) integrals about the reference, by face, shape (count, 10)."""
     p, n, w = strip.points, strip.normals, strip.weights
     x, y, z = p[:, :, 0], p[:, :, 1], p[:, :, 2]

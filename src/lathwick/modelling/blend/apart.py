@@ -64,5 +64,7 @@ def _group(graph: EdgeGraph, sizes: Mapping[Edge, float], parted: set[Vertex]) -
         todo += [other for other in graph.chain(edge) if other in sizes]
         for vertex in (edge.start, edge.end):
             if vertex is not None and vertex not in parted:
-                todo += [w.leaves.edge for fan in graph.fans[vertex] for w in fan if w.leaves.edge in sizes]
+                todo += [
+                    w.leaves.edge for star in graph.stars[vertex] for w in star if w.leaves.edge in sizes
+                ]
     return {edge: size for edge, size in sizes.items() if edge in found}

@@ -13,28 +13,28 @@ from ...geometry.surfaces import PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex
-from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import strip_curve
 from .strips import Strip, arc_between, line_between, way_out
+from .vertex_stars import Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 
 
-def close(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def close(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Three or more blended edges and nothing else: a ball, or a plane, in the corner."""
-    strips = [around.strip(wedge.entry) for wedge in fan]
+    strips = [around.strip(wedge.entry) for wedge in star]
     if len({strip.convex for strip, _ in strips}) > 1:
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
     rounds = strips[0][0].spine is not None
-    found = _ball(around, vertex, fan, strips) if rounds else _corner_of_bevels(around, vertex, fan)
+    found = _ball(around, vertex, star, strips) if rounds else _corner_of_bevels(around, vertex, star)
     surface, outward, points, paths = found
     border: list[Coedge] = []
-    for k, wedge in enumerate(fan):
+    for k, wedge in enumerate(star):
         p, q, path = points[k - 1], points[k], [paths[k]]
         around.changes.caps[wedge.entry] = path
-        around.set_contact(wedge.entry, fan[k - 1].face, p)
+        around.set_contact(wedge.entry, star[k - 1].face, p)
         around.set_contact(wedge.entry, wedge.face, q)
         border += path
     face = Face(surface, outward, (Loop(tuple(reversed_path(border))),), around.names)
-    around.changes.corners.append((face, fan[0].face))
+    around.changes.corners.append((face, star[0].face))
 
 
 Corner = tuple[Surface, bool, list[Vertex], list[Coedge]]
@@ -42,39 +42,39 @@ Corner = tuple[Surface, bool, list[Vertex], list[Coedge]]
 
 
 def _ball(
-    around: Surroundings, vertex: Vertex, fan: list[Wedge], strips: list[tuple[Strip, float]]
+    around: Surroundings, vertex: Vertex, star: list[Wedge], strips: list[tuple[Strip, float]]
 ) -> Corner:
     """The ball that touches all faces."""
     radius = strips[0][0].size
     d = -radius if strips[0][0].convex else radius
-    center = equidistant([w.face for w in fan], d, vertex.point)
+    center = equidistant([w.face for w in star], d, vertex.point)
     if center is None:
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
     feet = []
-    for k, wedge in enumerate(fan):
+    for k, wedge in enumerate(star):
         n = wedge.face.outward_normal(center)
         foot = (center[0] - d * n[0], center[1] - d * n[1], center[2] - d * n[2])
-        for end in (wedge.entry, fan[(k + 1) % len(fan)].entry):
+        for end in (wedge.entry, star[(k + 1) % len(star)].entry):
             contact = around.strips[end[0]].contact(wedge.face)
             if distance(contact.point(contact.parameter(foot)), foot) > RESOLUTION:
-                raise UnknownCornerError(around, vertex, fan)
+                raise UnknownCornerError(around, vertex, star)
         feet.append(Vertex(foot))
     paths = [arc_between(center, feet[k - 1], feet[k]) for k in range(len(feet))]
     return SphereSurface(Plane(center, (0.0, 0.0, 1.0)), radius), strips[0][0].outward, feet, paths
 
 
-def _corner_of_bevels(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> Corner:
+def _corner_of_bevels(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> Corner:
     """The plane through the three places where contacts of bevels cross."""
-    if len(fan) != 3:
-        raise UnknownCornerError(around, vertex, fan)
+    if len(star) != 3:
+        raise UnknownCornerError(around, vertex, star)
     meets = [
-        around.contacts_meet(wedge.entry, fan[(k + 1) % 3].entry, wedge.face) for k, wedge in enumerate(fan)
+        around.contacts_meet(wedge.entry, star[(k + 1) % 3].entry, wedge.face) for k, wedge in enumerate(star)
     ]
     p, q, r = (meet[0].point for meet in meets)
     surface = PlaneSurface(Plane(p, unit(cross(sub(q, p), sub(r, p)))))
     paths = []
-    for k, wedge in enumerate(fan):
-        strip, before = around.strips[wedge.entry[0]], fan[k - 1].face
+    for k, wedge in enumerate(star):
+        strip, before = around.strips[wedge.entry[0]], star[k - 1].face
         first = (meets[k - 1][0], share_at(strip, before), meets[k - 1][2])
         last = (meets[k][0], share_at(strip, wedge.face), meets[k][1])
         flat = isinstance(strip.surface, PlaneSurface)

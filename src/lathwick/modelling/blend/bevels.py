@@ -8,11 +8,11 @@ from itertools import pairwise
 
 import numpy as np
 
+from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
 from ...geometry.ruled import RuledSurface
 from ...geometry.spline import FittedCurve, joined
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.tracing import interpolated_fit
 from ...topology.brep import Edge, Face
 from .canals import NODES, closing, joints_of, units
 from .strips import Strip, TooLargeError, turn_at, way_out

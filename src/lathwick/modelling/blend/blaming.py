@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from ...topology.brep import Edge, Face, Vertex
-from .fans import Uses
 from .strips import BlendError
+from .vertex_stars import Uses
 
 
 def blame(error: BlendError, edges: Iterable[Edge], uses: Uses) -> None:

@@ -9,14 +9,14 @@ from scipy.spatial import cKDTree
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
+from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, SplineCurve, Ways, joined
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import dot, sub, vec3
 from ...topology.brep import Edge, Face
 from .rolling import BEYOND, centers_across, corrected, rolled, rolled_on
-from .strips import Strip, TooLargeError, tips_of, turn_at, way_out
+from .strips import Strip, TooLargeError, pointed_ends, turn_at, way_out
 
 NODES_OF_PIECE = (9, 17, 33, 65, 129, 257)
 NODES = (17, 33, 65, 129, 257, 513, 1025)
@@ -46,7 +46,7 @@ def canal_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:
     Raises TooLargeError where there is no such ball, or where the canal would fold back on itself, and
     ModellingError for an edge that turns from convex to concave.
     """
-    tips, joints = tips_of(edge, faces), joints_of(edge)
+    tips, joints = pointed_ends(edge, faces), joints_of(edge)
     shares = [0.25, 0.5, 0.75, *(share for share, tip in zip((0.0, 1.0), tips, strict=True) if not tip)]
     turns = [turn_at(edge, faces, edge.t0 + s * (edge.t1 - edge.t0)) for s in shares]
     if min(turns) * max(turns) <= 0.0 or min(abs(t) for t in turns) < TURN_KEPT:

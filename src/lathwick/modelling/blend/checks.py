@@ -11,8 +11,8 @@ import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 
-from ...geometry.curve_hits import curve_hits
-from ...geometry.meetings import SAME, meeting
+from ...geometry.curve_surface import curve_surface_intersections
+from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot
@@ -236,13 +236,13 @@ def _hits(one: Face, two: Face, touching: bool) -> bool:
     """Whether an edge of a face passes through another face; or only touches it, unless they may. On one
     surface they never may."""
     box = outer_box(two)
-    touching = touching and meeting(one.surface, two.surface) is not SAME
+    touching = touching and intersection(one.surface, two.surface) is not SAME
     for coedge in one.coedges():
         edge = coedge.edge
         low, high = edge.bounds
         if (low > box[1] + RESOLUTION).any() or (high < box[0] - RESOLUTION).any():
             continue
-        found = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
+        found = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
         if found is None and not touching and _crosses_border(edge, two):
             return True
         spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found

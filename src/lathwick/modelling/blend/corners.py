@@ -15,23 +15,23 @@ from collections.abc import Sequence
 
 from ...topology.brep import Vertex
 from .balls import close
-from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge
 from .flush import is_touched, part_at_touch
 from .mitres import continue_each_other, mitre, pass_on
 from .run_outs import run_out
 from .saddles import is_saddle, part_at_saddle
+from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge
 
 
-def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
-    """Add what becomes of one fan. Raises ModellingError for a corner of another kind."""
-    blended = [k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips]
-    tips = [around.is_tip(fan[k].exit) for k in blended]
+def solve_corner(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
+    """Add what becomes of one star. Raises ModellingError for a corner of another kind."""
+    blended = [k for k, wedge in enumerate(star) if wedge.leaves.edge in around.strips]
+    tips = [around.is_tip(star[k].exit) for k in blended]
     if all(tips):
-        _end_in(around, vertex, [fan[k].exit for k in blended])
+        _end_in(around, vertex, [star[k].exit for k in blended])
         return
     if any(tips):
-        raise UnknownCornerError(around, vertex, fan)
-    turned = fan[blended[0] + 1 :] + fan[: blended[0] + 1]
+        raise UnknownCornerError(around, vertex, star)
+    turned = star[blended[0] + 1 :] + star[: blended[0] + 1]
     count = len(blended)
     if count == 1:
         run_out(around, vertex, turned)
@@ -43,10 +43,10 @@ def solve_corner(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None
         pass_on(around, vertex, turned)
     elif count == 2:
         mitre(around, vertex, turned)
-    elif count == len(fan):
+    elif count == len(star):
         close(around, vertex, turned)
     else:
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
 
 
 def _end_in(around: Surroundings, vertex: Vertex, ends: Sequence[EdgeEnd]) -> None:

@@ -18,21 +18,21 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face, Loop, Vertex
 from .balls import equidistant
-from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path
 from .profiles import Across
 from .selecting import EdgeGraph
 from .strips import arc_between, sides_of
+from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path
 
 
 @dataclass(frozen=True, eq=False)
 class Crossing:
-    """An edge that ends a round, between `across` and it, and the fan at each end: of `across`, the round,
+    """An edge that ends a round, between `across` and it, and the star at each end: of `across`, the round,
     and a neighbour of that."""
 
     edge: Edge
     across: Face
     round: Face
-    fans: tuple[list[Wedge], list[Wedge]]
+    stars: tuple[list[Wedge], list[Wedge]]
 
 
 def ends_round(edge: Edge, faces: tuple[Face, Face], radius: float) -> bool:
@@ -49,11 +49,11 @@ def crossing(edge: Edge, graph: EdgeGraph, sizes: Mapping[Edge, float]) -> Cross
     which = [k for k in (0, 1) if _is_round(faces[k], sizes[edge], convex)]
     if len(which) != 1 or edge.start is None or edge.end is None:
         return None
-    fans = tuple(_fan(graph, vertex, edge) for vertex in (edge.start, edge.end))
-    found = Crossing(edge, faces[1 - which[0]], faces[which[0]], (fans[0], fans[1]))
-    for fan in fans:
-        ends = [wedge.exit[0] for wedge in fan]
-        if len(fan) != 3 or len([e for e in ends if e in sizes and sizes[e] == sizes[edge]]) != 2:
+    stars = tuple(_star(graph, vertex, edge) for vertex in (edge.start, edge.end))
+    found = Crossing(edge, faces[1 - which[0]], faces[which[0]], (stars[0], stars[1]))
+    for star in stars:
+        ends = [wedge.exit[0] for wedge in star]
+        if len(star) != 3 or len([e for e in ends if e in sizes and sizes[e] == sizes[edge]]) != 2:
             return None
         if not any(graph.turn(e) == 0.0 for e in ends):
             return None
@@ -70,8 +70,8 @@ def _radius(surface: Surface) -> float:
     return surface.radius if isinstance(surface, CylinderSurface) or type(surface) is CanalSurface else 0.0
 
 
-def _fan(graph: EdgeGraph, vertex: Vertex, edge: Edge) -> list[Wedge]:
-    return next(fan for fan in graph.fans[vertex] if edge in [wedge.exit[0] for wedge in fan])
+def _star(graph: EdgeGraph, vertex: Vertex, edge: Edge) -> list[Wedge]:
+    return next(star for star in graph.stars[vertex] if edge in [wedge.exit[0] for wedge in star])
 
 
 def close_crossing(around: Surroundings, found: Crossing) -> None:
@@ -79,31 +79,31 @@ def close_crossing(around: Surroundings, found: Crossing) -> None:
 
     Raises UnknownCornerError where no ball touches the three faces there.
     """
-    sides = [next(w.face for w in fan if w.face not in (found.across, found.round)) for fan in found.fans]
-    ends = [_end_between(fan, side, found.across) for fan, side in zip(found.fans, sides, strict=True)]
+    sides = [next(w.face for w in star if w.face not in (found.across, found.round)) for star in found.stars]
+    ends = [_end_between(star, side, found.across) for star, side in zip(found.stars, sides, strict=True)]
     vertex = found.edge.start
     assert vertex is not None
     if any(end[0] not in around.strips for end in ends):  # crossed itself
-        raise UnknownCornerError(around, vertex, found.fans[0])
+        raise UnknownCornerError(around, vertex, found.stars[0])
     strip = around.strips[ends[0][0]]
     d = -strip.size if strip.convex else strip.size
     center = equidistant([*sides, found.across], d, vertex.point)
     if center is None or sides[0] is sides[1]:
-        raise UnknownCornerError(around, vertex, found.fans[0])
+        raise UnknownCornerError(around, vertex, found.stars[0])
     feet = {face: Vertex(_foot(face, center, d)) for face in (*sides, found.across)}
-    for fan, side, end in zip(found.fans, sides, ends, strict=True):
-        border = _end_between(fan, side, found.round)
+    for star, side, end in zip(found.stars, sides, ends, strict=True):
+        border = _end_between(star, side, found.round)
         curves = [around.strip(end)[0].contact(face) for face in (side, found.across)]
         spots = [feet[side].point, feet[found.across].point, feet[side].point]
         for curve, spot in zip([*curves, border[0].curve], spots, strict=True):
             if distance(curve.point(curve.parameter(spot)), spot) > RESOLUTION:
-                raise UnknownCornerError(around, vertex, fan)
+                raise UnknownCornerError(around, vertex, star)
         around.changes.moved[border] = feet[side]
         for face in (side, found.across):
             around.set_contact(end, face, feet[face])
-    # the faces about the ball, in the order of those at the first fan
+    # the faces about the ball, in the order of those at the first star
     ring = [sides[0], found.across, sides[1]]
-    if _follows(found.fans[0], found.across, sides[0]):
+    if _follows(found.stars[0], found.across, sides[0]):
         ring.reverse()
     paths = {
         (ring[k - 1], face): arc_between(center, feet[ring[k - 1]], feet[face]) for k, face in enumerate(ring)
@@ -124,15 +124,15 @@ def _foot(face: Face, center: Vec3, d: float) -> Vec3:
     return (center[0] - d * n[0], center[1] - d * n[1], center[2] - d * n[2])
 
 
-def _end_between(fan: list[Wedge], one: Face, two: Face) -> EdgeEnd:
-    """The end, at the vertex of a fan, of the edge between two of its faces."""
-    for k, wedge in enumerate(fan):
-        if {wedge.face, fan[k - 1].face} == {one, two}:
+def _end_between(star: list[Wedge], one: Face, two: Face) -> EdgeEnd:
+    """The end, at the vertex of a star, of the edge between two of its faces."""
+    for k, wedge in enumerate(star):
+        if {wedge.face, star[k - 1].face} == {one, two}:
             return wedge.entry
-    raise AssertionError("the faces are not neighbours in the fan")
+    raise AssertionError("the faces are not neighbours in the star")
 
 
-def _follows(fan: list[Wedge], one: Face, two: Face) -> bool:
-    """Whether `two` comes next after `one` in a fan."""
-    faces = [wedge.face for wedge in fan]
+def _follows(star: list[Wedge], one: Face, two: Face) -> bool:
+    """Whether `two` comes next after `one` in a star."""
+    faces = [wedge.face for wedge in star]
     return faces[(faces.index(one) + 1) % len(faces)] is two

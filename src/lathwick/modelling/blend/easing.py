@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from .fans import EdgeEnd
 from .selecting import Changing, EdgeGraph
 from .strips import ChangingMaker, TooLargeError, sides_of
+from .vertex_stars import EdgeEnd
 
 ROOM = 2.0
 """A radius changes along so many times the middle proportional of itself and the change."""

@@ -7,28 +7,28 @@ from scipy.optimize import root_scalar
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot
 from ...topology.brep import Vertex
-from .fans import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, reversed_path, share_at
 from .joining import strip_curve
 from .mitres import continue_each_other
 from .strips import TooLargeError
+from .vertex_stars import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, reversed_path, share_at
 
 FLAT = 1e-12
 SMALL_STEP = 1e-3
 
 
-def is_touched(around: Surroundings, fan: list[Wedge]) -> bool:
+def is_touched(around: Surroundings, star: list[Wedge]) -> bool:
     """Whether two blended edges continue each other, with one face along both and, on the other side, a
     face between theirs that only touches them."""
-    sizes = sorted(len(side) for side in both_sides(around, fan))
-    return sizes == [1, 3] and continue_each_other(around, fan)
+    sizes = sorted(len(side) for side in both_sides(around, star))
+    return sizes == [1, 3] and continue_each_other(around, star)
 
 
-def part_at_touch(around: Surroundings, fan: list[Wedge]) -> None:
+def part_at_touch(around: Surroundings, star: list[Wedge]) -> None:
     """Both strips end on the face that touches, which reaches to where it touches the face along them.
 
     Raises TooLargeError where it does not.
     """
-    ends, sides = both_ends(around, fan), both_sides(around, fan)
+    ends, sides = both_ends(around, star), both_sides(around, star)
     if len(sides[0]) == 3:
         (a, b), far, along = ends, sides[0], sides[1][0]
     else:

@@ -9,7 +9,7 @@ from scipy.interpolate import make_interp_spline
 from scipy.optimize import brentq
 
 from ...geometry.curve import Curve
-from ...geometry.meetings import meeting
+from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve
 from ...geometry.surface import Surface
@@ -94,7 +94,7 @@ def _polished(curve: Curve, t: float, surface: Surface) -> float:
 def exact_between(one: Surface, two: Surface, p: Vertex, q: Vertex, toward: Vec3) -> Coedge | None:
     """The piece of a line or conic in which two surfaces meet, from p to q; of two pieces of a closed one
     that which passes nearer to `toward`. None where there is no such curve."""
-    found = meeting(one, two)
+    found = intersection(one, two)
     if found is None:
         return None
     made = [coedge for curve in (*found.curves, *found.touches) for coedge in _pieces(curve, p, q)]

@@ -5,7 +5,9 @@ from __future__ import annotations
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
-from .fans import (
+from .joining import FAR, Spot, closest, hit_near, share_of, strip_curve
+from .strips import TooLargeError
+from .vertex_stars import (
     EdgeEnd,
     Surroundings,
     UnknownCornerError,
@@ -16,27 +18,25 @@ from .fans import (
     reversed_path,
     share_at,
 )
-from .joining import FAR, Spot, closest, hit_near, share_of, strip_curve
-from .strips import TooLargeError
 
 
-def continue_each_other(around: Surroundings, fan: list[Wedge]) -> bool:
-    """Whether the two blended edges of a fan go on in one direction at the vertex."""
-    return continues(*both_ends(around, fan))
+def continue_each_other(around: Surroundings, star: list[Wedge]) -> bool:
+    """Whether the two blended edges of a star go on in one direction at the vertex."""
+    return continues(*both_ends(around, star))
 
 
-def pass_on(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def pass_on(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Both strips end at the section where the ball comes to lie on the smooth edge between neighbours;
     without such an edge, across the vertex."""
-    one, two = both_ends(around, fan)
-    sides = both_sides(around, fan)
+    one, two = both_ends(around, star)
+    sides = both_sides(around, star)
     if any(len(side) > 2 for side in sides):
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
     strips = around.strip(one)[0], around.strip(two)[0]
     t = _turning_points(around, (one, two), sides)
     feet = []
     for side in sides:
-        first, last = (0, 1) if side[0] is fan[0] else (1, 0)
+        first, last = (0, 1) if side[0] is star[0] else (1, 0)
         p = strips[first].contact(side[0].face).point(t[first])
         q = strips[last].contact(side[-1].face).point(t[last])
         if distance(p, q) > JOIN:
@@ -44,7 +44,7 @@ def pass_on(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
         foot = Vertex(p)
         if len(side) == 2:
             if not around.is_smooth(side[0].leaves.edge):
-                raise UnknownCornerError(around, vertex, fan)
+                raise UnknownCornerError(around, vertex, star)
             around.changes.moved[side[0].exit] = foot
         around.set_contact((one, two)[first], side[0].face, foot)
         around.set_contact((one, two)[last], side[-1].face, foot)
@@ -78,19 +78,19 @@ def _turning_points(
     return found
 
 
-def mitre(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def mitre(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Both strips end where they meet, on a face that they share and another on either side."""
-    one, two = both_ends(around, fan)
-    sides = both_sides(around, fan)
+    one, two = both_ends(around, star)
+    sides = both_sides(around, star)
     common = next((s for s in sides if len(s) == 1), None)
     other = sides[0] if common is sides[1] else sides[1]
     if common is None or len(other) != 2:
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
     # the far side runs from edge `a` over faces `fa`, `fb` to edge `b`
     a, b = (one, two) if other is sides[0] else (two, one)
     (sa, ta), (sb, tb) = around.strip(a), around.strip(b)
     if sa.convex is not sb.convex:
-        raise UnknownCornerError(around, vertex, fan)
+        raise UnknownCornerError(around, vertex, star)
     fa, fb, shared = other[0], other[1], common[0].face
     inner, ia, ib = around.contacts_meet(a, b, shared)
     qa = hit_near(sa.contact(fa.face), ta, fb.face.surface, sa.size, fb.face, reach=FAR)

@@ -19,12 +19,12 @@ from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .easing import Plan, eased
-from .fans import Surroundings, UnknownCornerError, Wedge, fans_at
 from .narrow_rounds import past_narrow_rounds
 from .remembering import made_once
 from .rewriting import Rewriter
 from .selecting import Changing, EdgeGraph, first_pass, with_chains
 from .strips import BlendError, ChangingMaker, Maker, Strip, sides_of
+from .vertex_stars import Surroundings, UnknownCornerError, Wedge, stars_at
 
 T = TypeVar("T")
 
@@ -228,7 +228,7 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
     for found in crossings.values():
         close_crossing(around, found)
         ends -= {found.edge.start, found.edge.end}
-    _solve_corners(around, fans_at(body.brep_faces, ends))
+    _solve_corners(around, stars_at(body.brep_faces, ends))
     rewriter = Rewriter(strips, around.changes, (blend.strip_name,), body.faces_of_edge)
     left = collapsed(rewriter.run(body.pieces))
     try:
@@ -291,16 +291,16 @@ def _crossings(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, Crossing]:
     return {edge: one for edge, one in found.items() if one is not None}
 
 
-def _solve_corners(around: Surroundings, fans: Mapping[Vertex, list[list[Wedge]]]) -> None:
+def _solve_corners(around: Surroundings, stars: Mapping[Vertex, list[list[Wedge]]]) -> None:
     """Raises the first error, with all corners that cannot be solved."""
     first: BlendError | None = None
     corners = set()
-    for vertex, here in fans.items():
-        for fan in here:
+    for vertex, here in stars.items():
+        for star in here:
             try:
-                solve_corner(around, vertex, fan)
+                solve_corner(around, vertex, star)
             except BlendError as error:
-                mine = [wedge.leaves.edge for wedge in fan if wedge.leaves.edge in around.strips]
+                mine = [wedge.leaves.edge for wedge in star if wedge.leaves.edge in around.strips]
                 blame(error, mine, around.uses)
                 first = first or error
                 corners.add(vertex)

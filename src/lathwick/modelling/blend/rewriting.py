@@ -12,9 +12,9 @@ from ...geometry.vector import distance, dot, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
 from .blaming import blame_touching
-from .fans import Changes, Uses
 from .joining import curve_between
 from .strips import Strip, TooLargeError
+from .vertex_stars import Changes, Uses
 
 SPOTS = 17
 

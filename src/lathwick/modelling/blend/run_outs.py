@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from ...geometry.meetings import SAME, meeting
+from ...geometry.intersections import SAME, intersection
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
-from .fans import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
 from .passed_edges import beyond, first_passed, is_free, is_plain
 from .strips import TooLargeError, line_between
+from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 
 MOST_PASSED = 6
 """Over so many edges at most a strip's end passes beside those of the vertex."""
@@ -18,48 +18,48 @@ ACROSS = 1e-6
 """A point lies on a strip if it is off its sides by less, as a share of the way across."""
 
 
-def run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def run_out(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Let the strip end on the faces between its two neighbours; where an edge between these is too short for
     that, also on those beyond it.
 
-    fan : from the face that arrives by the edge to the one that leaves by it.
+    star : from the face that arrives by the edge to the one that leaves by it.
     """
     for _ in range(MOST_PASSED):
-        passed = _run_out(around, vertex, fan)
+        passed = _run_out(around, vertex, star)
         if passed is None:
             return
-        fan = beyond(around, fan, passed)
-    raise TooLargeError("the new face does not end on its neighbours", fan[0].face)
+        star = beyond(around, star, passed)
+    raise TooLargeError("the new face does not end on its neighbours", star[0].face)
 
 
-def _run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> int | None:
+def _run_out(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> int | None:
     """As `run_out`; nothing is done if an edge between two of the faces is too short: the number of the first
     of these."""
-    first, last, ends = fan[0], fan[-1], fan[1:-1]
+    first, last, ends = star[0], star[-1], star[1:-1]
     end = first.entry
     strip = around.strips[end[0]]
     smooth = around.is_smooth(first.leaves.edge), around.is_smooth(last.arrives.edge)
     if not ends:
-        raise UnknownCornerError(around, vertex, fan)
-    plain = is_plain(fan)
+        raise UnknownCornerError(around, vertex, star)
+    plain = is_plain(star)
     outer = [ends[0].face.surface, ends[-1].face.surface]
-    if plain and len(ends) > 2 and outer[0].kind == "plane" and meeting(*outer) is SAME:
-        _close_gap(around, vertex, fan)
+    if plain and len(ends) > 2 and outer[0].kind == "plane" and intersection(*outer) is SAME:
+        _close_gap(around, vertex, star)
         return None
     for k in (0, 1) if plain and len(ends) > 1 else ():
-        if _runs_beside(around, end, fan, k, smooth[k]):
-            _step_out(around, vertex, fan, k)
+        if _runs_beside(around, end, star, k, smooth[k]):
+            _step_out(around, vertex, star, k)
             return None
     try:
-        spots = _spots(around, fan, smooth)
+        spots = _spots(around, star, smooth)
     except TooLargeError:
         if not plain:
-            return _not_met(around, fan, smooth)
+            return _not_met(around, star, smooth)
         if len(ends) < 3 or any(smooth):
             raise
-        _close_gap(around, vertex, fan)
+        _close_gap(around, vertex, star)
         return None
-    passed = first_passed(around, fan, [spot[0] for spot in spots], smooth)
+    passed = first_passed(around, star, [spot[0] for spot in spots], smooth)
     if passed is not None:
         return passed
     around.set_contact(end, first.face, spots[0][0])
@@ -80,30 +80,30 @@ def _run_out(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> int | No
     return None
 
 
-def _not_met(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> int:
+def _not_met(around: Surroundings, star: list[Wedge], smooth: tuple[bool, bool]) -> int:
     """The number of the edge behind which the first or the last face lies, beyond edges that have been passed
     over, that a contact does not meet: that edge is passed over too. Raises TooLargeError if it cannot be."""
-    for k, wedge, across in ((0, fan[0], fan[1]), (len(fan) - 2, fan[-1], fan[-2])):
+    for k, wedge, across in ((0, star[0], star[1]), (len(star) - 2, star[-1], star[-2])):
         try:
-            around.ending(fan[0].entry, wedge.face, across.face)
+            around.ending(star[0].entry, wedge.face, across.face)
         except TooLargeError:
-            if smooth[int(k > 0)] or not is_free(around, fan, k):
+            if smooth[int(k > 0)] or not is_free(around, star, k):
                 raise
             return k
-    raise TooLargeError("the new face does not end on its neighbours", fan[0].face)
+    raise TooLargeError("the new face does not end on its neighbours", star[0].face)
 
 
-def _spots(around: Surroundings, fan: list[Wedge], smooth: tuple[bool, bool]) -> list[Spot]:
+def _spots(around: Surroundings, star: list[Wedge], smooth: tuple[bool, bool]) -> list[Spot]:
     """Where the strip passes from one face at its end to the next, from the first contact to the last.
 
     smooth : whether the first and the last face meet those at the end smoothly.
     """
-    first, last, ends, end = fan[0], fan[-1], fan[1:-1], fan[0].entry
+    first, last, ends, end = star[0], star[-1], star[1:-1], star[0].entry
     if all(smooth):
         spots = [_at_border(around, end, first, 0), _at_border(around, end, last, 1)]
     elif any(smooth):
         k = smooth.index(True)
-        spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, fan, 1 - k)]
+        spots = [_at_border(around, end, first if k == 0 else last, k), _under_edge(around, end, star, 1 - k)]
         spots = spots if k == 0 else spots[::-1]
     else:
         spots = [around.ending(end, first.face, ends[0].face), around.ending(end, last.face, ends[-1].face)]
@@ -125,16 +125,18 @@ def _on_border(border: Coedge, spots: tuple[Spot, Spot]) -> Spot | None:
     return next(on, None)
 
 
-def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def _close_gap(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """A run-out against two faces that come together as the strip closes the gap between them, or takes what
     hid the edge in which they meet; what lies between them at the vertex stays. An edge from the vertex
     divides them."""
-    first, last, near, far = fan[0], fan[-1], fan[1], fan[-2]
+    first, last, near, far = star[0], star[-1], star[1], star[-2]
     end = first.entry
     strip = around.strips[end[0]]
     spots = around.ending(end, first.face, near.face), around.ending(end, last.face, far.face)
-    one_plane = meeting(near.face.surface, far.face.surface) is SAME
-    between = _middle_of_gap(around, fan, spots) if one_plane else _corner_of_gap(around, vertex, fan, spots)
+    one_plane = intersection(near.face.surface, far.face.surface) is SAME
+    between = (
+        _middle_of_gap(around, star, spots) if one_plane else _corner_of_gap(around, vertex, star, spots)
+    )
     middle = between[0]
     near_half, far_half = (
         [] if a[0] is b[0] else [strip_curve(strip, wedge.face.surface, (a, b), wedge.face)]
@@ -150,24 +152,24 @@ def _close_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
     changes.caps[end] = reversed_path([*near_half, *far_half])
 
 
-def _middle_of_gap(around: Surroundings, fan: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
+def _middle_of_gap(around: Surroundings, star: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
     """The middle of the curve in which a strip ends on two faces of one plane."""
-    strip, t = around.strip(fan[0].entry)
-    near = fan[1].face
+    strip, t = around.strip(star[0].entry)
+    near = star[1].face
     middle = strip_curve(strip, near.surface, spots, near).edge.midpoint()
     along = strip.parameter(middle, t)
     return Vertex(middle), share_of(strip, middle, along), along
 
 
-def _corner_of_gap(around: Surroundings, vertex: Vertex, fan: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
+def _corner_of_gap(around: Surroundings, vertex: Vertex, star: list[Wedge], spots: tuple[Spot, Spot]) -> Spot:
     """Where the strip meets the curve of two faces at its end that meet in the vertex alone as yet: at one of
     the spots where it ends on them, or between these."""
-    near, far = fan[1].face, fan[-2].face
+    near, far = star[1].face, star[-2].face
     for spot, other in ((spots[0], far), (spots[1], near)):
         if abs(other.surface.gap(spot[0].point)) <= RESOLUTION:
             return spot
-    strip, t = around.strip(fan[0].entry)
-    found = meeting(near.surface, far.surface)
+    strip, t = around.strip(star[0].entry)
+    found = intersection(near.surface, far.surface)
     for curve in [] if found is None or found is SAME else [*found.curves, *found.touches]:
         start = curve.parameter(vertex.point)
         if distance(curve.point(start), vertex.point) > RESOLUTION:
@@ -197,17 +199,17 @@ def _at_border(around: Surroundings, end: EdgeEnd, wedge: Wedge, k: int) -> Spot
     return Vertex(contact.point(at)), share_at(strip, wedge.face), at
 
 
-def _under_edge(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int) -> Spot:
+def _under_edge(around: Surroundings, end: EdgeEnd, star: list[Wedge], k: int) -> Spot:
     """Where the contact on the first (k = 0) or last face ends, if the other has a smooth border: there the
     face has a cusp."""
-    face, end_face = (fan[0].face, fan[1].face) if k == 0 else (fan[-1].face, fan[-2].face)
+    face, end_face = (star[0].face, star[1].face) if k == 0 else (star[-1].face, star[-2].face)
     return around.ending_before(end, face, end_face)
 
 
-def _runs_beside(around: Surroundings, end: EdgeEnd, fan: list[Wedge], k: int, smooth: bool) -> bool:
+def _runs_beside(around: Surroundings, end: EdgeEnd, star: list[Wedge], k: int, smooth: bool) -> bool:
     """Whether the contact on the first (k = 0) or last face does not lead to the face at its end, but
     along it."""
-    wedge, beyond = (fan[0], fan[1]) if k == 0 else (fan[-1], fan[-2])
+    wedge, beyond = (star[0], star[1]) if k == 0 else (star[-1], star[-2])
     try:
         if smooth:
             _at_border(around, end, wedge, k)
@@ -227,14 +229,14 @@ def _ends_before(around: Surroundings, end: EdgeEnd, face: Face, end_face: Face)
     return True
 
 
-def _step_out(around: Surroundings, vertex: Vertex, fan: list[Wedge], k: int) -> None:
+def _step_out(around: Surroundings, vertex: Vertex, star: list[Wedge], k: int) -> None:
     """A run-out where the edge goes on, between other faces: the strip ends on the one face at the end
     that stands across it, and that gets a new edge with the neighbour that goes on.
 
     k : 0 where the face that arrives by the edge goes on, 1 where that which leaves by it does.
     """
-    goes_on, across, stays = (fan[0], fan[-2], fan[-1]) if k == 0 else (fan[-1], fan[1], fan[0])
-    end = fan[0].entry
+    goes_on, across, stays = (star[0], star[-2], star[-1]) if k == 0 else (star[-1], star[1], star[0])
+    end = star[0].entry
     strip = around.strips[end[0]]
     near = around.ending(end, goes_on.face, across.face)
     far = around.ending(end, stays.face, across.face)

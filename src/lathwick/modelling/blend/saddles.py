@@ -6,26 +6,26 @@ from itertools import pairwise
 
 from ...geometry.vector import dot, sub
 from ...topology.brep import Vertex
-from .fans import Surroundings, UnknownCornerError, Wedge, reversed_path
 from .joining import Spot, curve_between, strip_curve
 from .strips import TooLargeError
+from .vertex_stars import Surroundings, UnknownCornerError, Wedge, reversed_path
 
 
-def is_saddle(around: Surroundings, fan: list[Wedge]) -> bool:
+def is_saddle(around: Surroundings, star: list[Wedge]) -> bool:
     """Whether four edges are convex and concave in turn, and the two blended ones of one kind."""
-    if len(fan) != 4 or fan[1].leaves.edge not in around.strips:
+    if len(star) != 4 or star[1].leaves.edge not in around.strips:
         return False
-    turns = [around.turn(wedge.leaves.edge) for wedge in fan]
+    turns = [around.turn(wedge.leaves.edge) for wedge in star]
     return all(one * two < 0.0 for one, two in pairwise(turns))
 
 
-def part_at_saddle(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+def part_at_saddle(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Both strips end, each on a neighbour of the other; these two neighbours get a common edge.
 
-    fan : a, b, c, d; the first edge is between d and a, the second between b and c. The first ends on b and
+    star : a, b, c, d; the first edge is between d and a, the second between b and c. The first ends on b and
     the second on d, or the first on c and the second on a, where these faces reach so far.
     """
-    a, b, c, d = fan
+    a, b, c, d = star
     one, two = a.entry, b.exit
     for first, second in ((b, d), (c, a)):
         try:
@@ -38,17 +38,17 @@ def part_at_saddle(around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> No
         near = (ends[0][1], ends[1][1]) if first is b else (ends[0][0], ends[1][0])
         p, q = (sub(spot[0].point, vertex.point) for spot in near)
         if dot(p, q) < 0.0:
-            _part(around, fan, ends, first is b)
+            _part(around, star, ends, first is b)
             return
-    raise UnknownCornerError(around, vertex, fan)
+    raise UnknownCornerError(around, vertex, star)
 
 
 Pair = tuple[Spot, Spot]
 
 
-def _part(around: Surroundings, fan: list[Wedge], ends: tuple[Pair, Pair], on_b: bool) -> None:
+def _part(around: Surroundings, star: list[Wedge], ends: tuple[Pair, Pair], on_b: bool) -> None:
     """ends : of each strip, on the face that arrives by its edge and on the one that leaves by it."""
-    a, b, c, d = fan
+    a, b, c, d = star
     one, two = a.entry, b.exit
     (at_a, at_d), (at_c, at_b) = ends
     first, second = (b, d) if on_b else (c, a)

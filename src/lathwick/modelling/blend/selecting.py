@@ -13,8 +13,8 @@ from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ...topology.sets import Sets
-from .fans import EdgeEnd, Wedge, continues, fans_at, touching_sides
-from .strips import SMOOTH, sides_of, tips_of, turn_at
+from .strips import SMOOTH, pointed_ends, sides_of, turn_at
+from .vertex_stars import EdgeEnd, Wedge, continues, stars_at, touching_sides
 
 SAME_SIZE = 1e-9
 
@@ -30,7 +30,7 @@ class EdgeGraph:
         self.uses = body.faces_of_edge
         self._to_tip = to_tip
         ends = {v for edge in self.uses for v in (edge.start, edge.end) if v is not None}
-        self.fans = fans_at(body.brep_faces, ends)
+        self.stars = stars_at(body.brep_faces, ends)
         self._turns: dict[Edge, float] = {}
 
     def turn(self, edge: Edge) -> float:
@@ -46,18 +46,18 @@ class EdgeGraph:
         vertex = edge.end if at_end else edge.start
         if vertex is None or self.is_tip(end):
             return None
-        for fan in self.fans[vertex]:
-            ends = [wedge.exit for wedge in fan]
+        for star in self.stars[vertex]:
+            ends = [wedge.exit for wedge in star]
             if end in ends:
                 sharp = [e for e in ends if e != end and self.turn(e[0]) != 0.0]
                 if len(sharp) == 1 and self._goes_on(end, sharp[0]) and self._may_follow(sharp[0]):
                     return sharp[0]
-                return self._past_touch(end, fan)
+                return self._past_touch(end, star)
         return None
 
     def is_tip(self, end: EdgeEnd) -> bool:
         """Whether the faces of an edge come to meet smoothly at an end of it."""
-        return tips_of(end[0], sides_of(self.uses[end[0]]))[end[1]]
+        return pointed_ends(end[0], sides_of(self.uses[end[0]]))[end[1]]
 
     def _may_follow(self, end: EdgeEnd) -> bool:
         """Whether a chain may go on along an edge from one end of it."""
@@ -81,18 +81,18 @@ class EdgeGraph:
         same_kind = (self.turn(one[0]) > 0.0) == (self.turn(two[0]) > 0.0)
         return same_kind and continues(one, two)
 
-    def _past_touch(self, end: EdgeEnd, fan: list[Wedge]) -> EdgeEnd | None:
+    def _past_touch(self, end: EdgeEnd, star: list[Wedge]) -> EdgeEnd | None:
         """The edge that continues another along one face, where edges of the other kind touch both."""
-        for wedge in touching_wedges(self, fan):
+        for wedge in touching_wedges(self, star):
             if end in (wedge.entry, wedge.exit):
                 return wedge.exit if end == wedge.entry else wedge.entry
         return None
 
 
-def touching_wedges(graph: EdgeGraph, fan: list[Wedge]) -> list[Wedge]:
+def touching_wedges(graph: EdgeGraph, star: list[Wedge]) -> list[Wedge]:
     """Where two convex edges that continue each other touch two concave ones that do: the face along either
     pair. Else none."""
-    sides = touching_sides(fan)
+    sides = touching_sides(star)
     if sides is None:
         return []
     kinds = [[graph.turn(end[0]) for end in (side.entry, side.exit)] for side in sides]
@@ -166,9 +166,9 @@ def has_mixed_corner(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> bool:
     """Whether convex and concave ones of the edges meet."""
     return any(
         not _one_kind(graph, mine)
-        for fans in graph.fans.values()
-        for fan in fans
-        if (mine := _chosen_at(fan, sizes))
+        for stars in graph.stars.values()
+        for star in stars
+        if (mine := _chosen_at(star, sizes))
     )
 
 
@@ -179,7 +179,10 @@ def first_pass(
     fewest. odd_first : whether, where convex and concave ones meet, the odd one does not wait. turning : if
     all wait, whether that is turned round at one corner."""
     corners = [
-        (fan, mine) for fans in graph.fans.values() for fan in fans if len(mine := _chosen_at(fan, sizes)) > 1
+        (star, mine)
+        for stars in graph.stars.values()
+        for star in stars
+        if len(mine := _chosen_at(star, sizes)) > 1
     ]
     last = [corner for corner in corners if not odd_first and not _one_kind(graph, corner[1])]
     free, waiting, groups = set[Edge](), dict[int, int](), dict[Edge, int]()
@@ -243,12 +246,12 @@ def _waiting(
     return {group: len(waits.get(group, set()) - {group}) for group in groups.values()}
 
 
-def _chosen_at(fan: list[Wedge], sizes: Mapping[Edge, float]) -> list[Edge]:
-    return list(dict.fromkeys(wedge.leaves.edge for wedge in fan if wedge.leaves.edge in sizes))
+def _chosen_at(star: list[Wedge], sizes: Mapping[Edge, float]) -> list[Edge]:
+    return list(dict.fromkeys(wedge.leaves.edge for wedge in star if wedge.leaves.edge in sizes))
 
 
 Corner = tuple[list[Wedge], list[Edge]]
-"""A fan, and the chosen edges in it."""
+"""A star, and the chosen edges in it."""
 
 
 def _together(
@@ -258,12 +261,12 @@ def _together(
     `balls`, all edges of a corner that are of one kind and size."""
     number = {edge: k for k, edge in enumerate(sizes)}
     sets = Sets(len(number))
-    for fan, mine in corners:
-        pairs = _pairs(graph, fan) or [mine]
+    for star, mine in corners:
+        pairs = _pairs(graph, star) or [mine]
         for pair in pairs:
             if len(pair) == 2 and _one_kind(graph, pair) and all(edge in sizes for edge in pair):
                 sets.join(number[pair[0]], number[pair[1]])
-        alike = len(mine) == len(fan) and _one_kind(graph, mine) and len({sizes[e] for e in mine}) == 1
+        alike = len(mine) == len(star) and _one_kind(graph, mine) and len({sizes[e] for e in mine}) == 1
         if balls and alike:
             for edge in mine[1:]:
                 sets.join(number[mine[0]], number[edge])
@@ -279,12 +282,12 @@ def _without_halves_of_corners(
     while True:
         dropped = {
             groups[edge]
-            for fan, mine in corners
+            for star, mine in corners
             if len(mine) > 2
             and not left.issuperset(mine)
-            and not _pairs(graph, fan)
+            and not _pairs(graph, star)
             and not (
-                (fan, mine) in last
+                (star, mine) in last
                 and len(left.intersection(mine)) == 2
                 and _one_kind(graph, left.intersection(mine))
                 and not _one_kind(graph, mine)
@@ -301,35 +304,35 @@ def _one_kind(graph: EdgeGraph, edges: Iterable[Edge]) -> bool:
 
 
 def _order(
-    graph: EdgeGraph, fan: list[Wedge], mine: list[Edge], sizes: Mapping[Edge, float]
+    graph: EdgeGraph, star: list[Wedge], mine: list[Edge], sizes: Mapping[Edge, float]
 ) -> tuple[list[Edge], list[Edge]]:
     """Which of the edges at a vertex go first, and which wait for them."""
     convex = [e for e in mine if graph.turn(e) > 0.0]
     concave = [e for e in mine if graph.turn(e) < 0.0]
-    if convex and concave and _is_saddle(graph, fan):
+    if convex and concave and _is_saddle(graph, star):
         return (convex, concave) if len(convex) > len(concave) else (concave, convex)
-    if convex and concave and touching_wedges(graph, fan):
+    if convex and concave and touching_wedges(graph, star):
         return convex, concave
     if convex and concave:
-        return _odd_first(graph, [wedge.leaves.edge for wedge in fan], convex, concave)
+        return _odd_first(graph, [wedge.leaves.edge for wedge in star], convex, concave)
     largest = max(sizes[e] for e in mine)
     first = [e for e in mine if sizes[e] >= largest - SAME_SIZE]
     return first, [e for e in mine if sizes[e] < largest - SAME_SIZE]
 
 
-def _is_saddle(graph: EdgeGraph, fan: list[Wedge]) -> bool:
+def _is_saddle(graph: EdgeGraph, star: list[Wedge]) -> bool:
     """Whether four edges are convex and concave in turn."""
-    turns = [graph.turn(wedge.leaves.edge) for wedge in fan]
-    return len(fan) == 4 and all(turns[k - 1] * turns[k] < 0.0 for k in range(4))
+    turns = [graph.turn(wedge.leaves.edge) for wedge in star]
+    return len(star) == 4 and all(turns[k - 1] * turns[k] < 0.0 for k in range(4))
 
 
-def _pairs(graph: EdgeGraph, fan: list[Wedge]) -> list[list[Edge]]:
+def _pairs(graph: EdgeGraph, star: list[Wedge]) -> list[list[Edge]]:
     """The two pairs of opposite edges at a saddle, or those that continue each other where they touch; none
     at other vertices."""
-    edges = [wedge.leaves.edge for wedge in fan]
-    if _is_saddle(graph, fan):
+    edges = [wedge.leaves.edge for wedge in star]
+    if _is_saddle(graph, star):
         return [edges[0::2], edges[1::2]]
-    return [[side.arrives.edge, side.leaves.edge] for side in touching_wedges(graph, fan)]
+    return [[side.arrives.edge, side.leaves.edge] for side in touching_wedges(graph, star)]
 
 
 def _odd_first(

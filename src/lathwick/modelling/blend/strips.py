@@ -131,7 +131,7 @@ def turn_at(edge: Edge, faces: tuple[Face, Face], t: float) -> float:
     return math.copysign(size, dot(turn, edge.curve.tangent(t)))
 
 
-def tips_of(edge: Edge, faces: tuple[Face, Face]) -> tuple[bool, bool]:
+def pointed_ends(edge: Edge, faces: tuple[Face, Face]) -> tuple[bool, bool]:
     """At which of its ends the faces of an edge come to meet smoothly: there a round has no width."""
     if edge.is_closed:
         return False, False

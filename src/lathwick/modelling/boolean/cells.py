@@ -59,7 +59,7 @@ def traced_cycles(halves: Iterable[Half], surface: Surface, outward: bool, nodes
             cycles.append(Cycle((half,)))
         else:
             leaving.setdefault(tail(half), []).append(half)
-    fans = _Fans(surface, outward, nodes)
+    stars = _Fans(surface, outward, nodes)
     unused = {half for half in order if not half[0].is_ring}
     for first in order:
         if first not in unused:
@@ -71,7 +71,7 @@ def traced_cycles(halves: Iterable[Half], surface: Surface, outward: bool, nodes
             ways = leaving.get(head(here), [])
             if not ways:
                 raise LooseEnd(nodes.points[head(here)])
-            here = ways[0] if len(ways) == 1 else fans.next(here, ways)
+            here = ways[0] if len(ways) == 1 else stars.next(here, ways)
         if here is not chain[0]:
             raise LooseEnd(nodes.points[tail(here)])
         cycles.append(Cycle(tuple(chain)))

@@ -1,7 +1,7 @@
 """Imprinting two bodies on each other: every face learns all curves that run over it.
 
 1. Pairs of faces whose boxes meet; how their surfaces meet. 2. Hits of the edges of each with the
-faces of the other, once per edge and face; those that lie in the face become nodes. 3. Meeting curves
+faces of the other, once per edge and face; those that lie in the face become nodes. 3. Intersection curves
 cut at the nodes; the parts that lie in both faces are kept. 4. Edges cut at every node that lies on
 them. 5. Parts that lie on each other made one.
 """
@@ -18,9 +18,9 @@ import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.curve import Curve
-from ...geometry.curve_hits import curve_hits
+from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.curves import Circle, Line
-from ...geometry.meetings import SAME, Meeting
+from ...geometry.intersections import SAME, Intersection
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import TorusSurface
 from ...geometry.spline import SplineCurve
@@ -32,10 +32,11 @@ from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
-from .touches import meeting_in, touching_places, touching_points
+from .touches import intersection_in, touching_places, touching_points
 
 LOOSE = 5.0 * NEAR
-"""A hit is looked for on the meeting curve this near; where surfaces meet at a shallow angle it is off."""
+"""A hit is looked for on the intersection curve this near; where surfaces meet at a shallow angle it is
+off."""
 
 FIRM = 1e-2
 """A hit at a larger angle (its sine) is where it is computed to be."""
@@ -76,7 +77,7 @@ class _Hit:
 
 @dataclass(slots=True)
 class _Span:
-    """A part of a meeting curve between two nodes that may lie in both faces."""
+    """A part of a intersection curve between two nodes that may lie in both faces."""
 
     curve: Curve
     t0: float
@@ -107,10 +108,10 @@ class Imprinter:
 
     def run(self) -> Imprint:
         pairs = self._pairs()
-        meetings = {pair: self._meeting(*pair) for pair in pairs}
+        intersections = {pair: self._intersection(*pair) for pair in pairs}
         self._find_hits(pairs)
         self._cross_lying()
-        spans = self._spans(meetings)
+        spans = self._spans(intersections)
         self._cut_at_nodes({e for pair in pairs for f in pair for e in self._edges[f]})
         table = FragmentTable()
         parts = self._parts(table)
@@ -118,7 +119,7 @@ class Imprinter:
         self._place_spans(spans, table, inner)
         self._place_lying(parts, inner)
         touches: list[Vec3] = []
-        for (a, b), met in meetings.items():
+        for (a, b), met in intersections.items():
             touches += [p for curve in met.touches for p in touching_places(curve, a, b)]
             touches += touching_points(met.points, a, b)
         return Imprint(self._nodes, parts, dict(inner), dict(self._same), touches, self._kept_vertices())
@@ -130,8 +131,8 @@ class Imprinter:
         found = overlapping(boxes[0], boxes[1])
         return [(self._faces[0][i], self._faces[1][j]) for i, j in found]
 
-    def _meeting(self, one: Face, two: Face) -> Meeting:
-        found = meeting_in(one, two)
+    def _intersection(self, one: Face, two: Face) -> Intersection:
+        found = intersection_in(one, two)
         if found is SAME:
             self._same[one].append(two)
             self._same[two].append(one)
@@ -178,7 +179,7 @@ class Imprinter:
         return best
 
     def _hits_of(self, edge: Edge, face: Face) -> list[tuple[Edge, float, Vec3]]:
-        turns = curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, face.surface)
+        turns = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, face.surface)
         if turns is None:
             self._lying.append((edge, face))
             turns = [] if edge.is_closed else [edge.t0, edge.t1]
@@ -224,7 +225,9 @@ class Imprinter:
                 wall = _wall_through(border, face.surface)
                 if wall is None:
                     continue
-                for t in curve_hits(edge.curve, edge.t0, edge.t1, edge.is_closed, wall) or ():
+                for t in (
+                    curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, wall) or ()
+                ):
                     p = edge.curve.point(t)
                     if abs(dot(edge.curve.tangent(t), wall.normal(p))) <= FIRM:
                         t, p = self._snapped(edge, t, p, wall)
@@ -237,12 +240,12 @@ class Imprinter:
                         if self._end_node(border, p) is None:
                             self._cuts[border].append((s, node))
 
-    # ------------------------------------------------------------------ meeting curves
+    # ------------------------------------------------------------------ intersection curves
 
-    def _spans(self, meetings: dict[tuple[Face, Face], Meeting]) -> list[_Span]:
-        """The parts of meeting curves that lie in both faces."""
+    def _spans(self, intersections: dict[tuple[Face, Face], Intersection]) -> list[_Span]:
+        """The parts of intersection curves that lie in both faces."""
         spans: list[_Span] = []
-        for (one, two), met in meetings.items():
+        for (one, two), met in intersections.items():
             if met.curves:
                 nodes = self._nodes_of_pair(one, two, met)
                 for curve in met.curves:
@@ -257,7 +260,7 @@ class Imprinter:
                 span.states[side] = state
         return [s for s in spans if OUTSIDE not in s.states and s.states != [ON, ON]]
 
-    def _nodes_of_pair(self, one: Face, two: Face, met: Meeting) -> list[int]:
+    def _nodes_of_pair(self, one: Face, two: Face, met: Intersection) -> list[int]:
         nodes = [n for e in self._edges[one] for n in self._hits.get((e, two), ())]
         nodes += [n for e in self._edges[two] for n in self._hits.get((e, one), ())]
         for p in met.nodes:

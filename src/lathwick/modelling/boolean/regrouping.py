@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...geometry.meetings import SAME, meeting
+from ...geometry.intersections import SAME, intersection
 from ...geometry.vector import dot
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face
@@ -29,7 +29,7 @@ def _divides_a_face(edge: Edge, uses: list[tuple[Face, Coedge]]) -> bool:
     (one, _), (two, _) = uses
     if one.surface.kind != two.surface.kind:
         return False
-    if one.surface is not two.surface and meeting(one.surface, two.surface) is not SAME:
+    if one.surface is not two.surface and intersection(one.surface, two.surface) is not SAME:
         return False
     p = edge.midpoint()
     return dot(one.outward_normal(p), two.outward_normal(p)) > 0.0

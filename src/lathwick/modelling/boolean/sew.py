@@ -18,7 +18,7 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
-from ...geometry.meetings import PARALLEL, SAME, meeting
+from ...geometry.intersections import PARALLEL, SAME, intersection
 from ...geometry.spline import SplineCurve
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
@@ -173,7 +173,7 @@ def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
     key = (id(a.face), id(b.face))
     if key not in known:
         known[key] = a.face.surface.kind == b.face.surface.kind and (
-            a.face.surface is b.face.surface or meeting(a.face.surface, b.face.surface) is SAME
+            a.face.surface is b.face.surface or intersection(a.face.surface, b.face.surface) is SAME
         )
     if not known[key]:
         return False
@@ -273,7 +273,7 @@ class _Assembly:
     ) -> None:
         self._patches, self._nodes, self._slits = patches, nodes, slits
         self._links = list(dict.fromkeys(u.link for p in patches for c in p.cycles for u in c))
-        self._fan_of = self._fans()
+        self._star_of = self._stars()
         self._vertices: dict[int, Vertex] = {}
         self._free, self._used = dict(vertices), set[Edge]()
 
@@ -291,7 +291,7 @@ class _Assembly:
 
     # ------------------------------------------------------------------ vertices
 
-    def _fans(self) -> dict[tuple[int, bool], int]:
+    def _stars(self) -> dict[tuple[int, bool], int]:
         """The vertex at the start (True) and end (False) of every link: its ends joined by corners."""
         number = {link: i for i, link in enumerate(self._links)}
         sets = Sets(2 * len(self._links))
@@ -305,28 +305,28 @@ class _Assembly:
                     continue
                 for before, after in zip([cycle[-1], *cycle[:-1]], cycle, strict=True):
                     sets.join(end(before, False), end(after, True))
-        fans = {}
+        stars = {}
         for link, i in number.items():
             if not link.fragment.is_ring:
-                fans[id(link), True], fans[id(link), False] = sets.find(2 * i), sets.find(2 * i + 1)
-        return fans
+                stars[id(link), True], stars[id(link), False] = sets.find(2 * i), sets.find(2 * i + 1)
+        return stars
 
-    def _vertex(self, fan: int, node: int) -> Vertex:
-        if fan not in self._vertices:
+    def _vertex(self, star: int, node: int) -> Vertex:
+        if star not in self._vertices:
             kept = self._free.pop(node) if node in self._free else None
-            self._vertices[fan] = kept or Vertex(self._nodes.points[node])
-        return self._vertices[fan]
+            self._vertices[star] = kept or Vertex(self._nodes.points[node])
+        return self._vertices[star]
 
     # ------------------------------------------------------------------ edges
 
     def _edges(self) -> dict[int, tuple[Edge, bool]]:
         """The edge of every link, and whether the link runs its way."""
-        at_fan: dict[int, list[tuple[_Link, bool]]] = defaultdict(list)
+        at_star: dict[int, list[tuple[_Link, bool]]] = defaultdict(list)
         for link in self._links:
             if not link.fragment.is_ring:
                 for at_start in (True, False):
-                    at_fan[self._fan_of[id(link), at_start]].append((link, at_start))
-        smooth = {fan for fan, ends in at_fan.items() if len(ends) == 2 and _runs_on(*ends)}
+                    at_star[self._star_of[id(link), at_start]].append((link, at_start))
+        smooth = {star for star, ends in at_star.items() if len(ends) == 2 and _runs_on(*ends)}
         made: dict[int, tuple[Edge, bool]] = {}
         for link in self._links:
             if id(link) in made:
@@ -335,23 +335,23 @@ class _Assembly:
                 f = link.fragment
                 made[id(link)] = (self._edge(f, None, None), True)
                 continue
-            chain = self._chain(link, smooth, at_fan)
+            chain = self._chain(link, smooth, at_star)
             self._join(chain, smooth, made)
         return made
 
     def _chain(
-        self, link: _Link, smooth: set[int], at_fan: dict[int, list[tuple[_Link, bool]]]
+        self, link: _Link, smooth: set[int], at_star: dict[int, list[tuple[_Link, bool]]]
     ) -> list[tuple[_Link, bool]]:
         """Links that run into each other smoothly, in order, with their senses."""
         chain = [(link, True)]
         for _ in range(2):
             while True:
                 last, forward = chain[-1]
-                fan = self._fan_of[id(last), not forward]
-                if fan not in smooth:
+                star = self._star_of[id(last), not forward]
+                if star not in smooth:
                     break
                 following, at_start = next(
-                    (end for end in at_fan[fan] if end != (last, not forward)), at_fan[fan][0]
+                    (end for end in at_star[star] if end != (last, not forward)), at_star[star][0]
                 )
                 if following is chain[0][0]:
                     return chain
@@ -364,16 +364,16 @@ class _Assembly:
     ) -> None:
         first, forward = chain[0]
         last, last_forward = chain[-1]
-        start_fan, end_fan = self._fan_of[id(first), forward], self._fan_of[id(last), not last_forward]
+        start_star, end_star = self._star_of[id(first), forward], self._star_of[id(last), not last_forward]
         start, end = tail((first.fragment, forward)), head((last.fragment, last_forward))
         whole, way = first.fragment, forward
         if len(chain) > 1:
             t0, t1, way = self._range(chain)
             whole = Fragment(whole.curve, t0, t1, -1, -1)
-        if start_fan == end_fan and start_fan in smooth:
+        if start_star == end_star and start_star in smooth:
             edge = self._edge(whole, None, None)
         else:
-            ends = (self._vertex(start_fan, start), self._vertex(end_fan, end))
+            ends = (self._vertex(start_star, start), self._vertex(end_star, end))
             edge = self._edge(whole, *(ends if way else ends[::-1]))
         for link, runs in chain:
             made[id(link)] = (edge, runs is way)
@@ -454,7 +454,7 @@ class _Assembly:
             for fragment, patch in self._slits:
                 if id(fragment) in used and any(self._patches[i] is patch for i in group):
                     raise _touching(fragment.middle, "along an edge")
-            fans: dict[int, int] = {}
+            stars: dict[int, int] = {}
             links: dict[int, _Link] = {}
             for i in group:
                 for cycle in self._patches[i].cycles:
@@ -465,8 +465,8 @@ class _Assembly:
                         if f.is_ring:
                             continue
                         for at_start, node in ((True, f.a), (False, f.b)):
-                            fan = self._fan_of[id(use.link), at_start]
-                            if fans.setdefault(node, fan) != fan:
+                            star = self._star_of[id(use.link), at_start]
+                            if stars.setdefault(node, star) != star:
                                 raise _touching(self._nodes.points[node], "in a point")
 
 

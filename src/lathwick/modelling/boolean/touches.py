@@ -13,10 +13,10 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
 from ...geometry.curve import Curve
-from ...geometry.meetings import Meeting, meeting
+from ...geometry.intersections import Intersection, intersection
+from ...geometry.marching import marched
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.tracing import traced
 from ...geometry.vector import Vec3, distance
 from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping, patch_boxes
@@ -28,12 +28,12 @@ PER_TURN = 12
 ALONG = 9
 
 
-def meeting_in(one: Face, two: Face) -> Meeting:
+def intersection_in(one: Face, two: Face) -> Intersection:
     """How the surfaces of two faces meet, where both faces are."""
-    found = meeting(one.surface, two.surface)
+    found = intersection(one.surface, two.surface)
     if found is None:
         box = _common_box(one, two)
-        found = Meeting() if box is None else traced(one.surface, two.surface, box)
+        found = Intersection() if box is None else marched(one.surface, two.surface, box)
     return found
 
 
@@ -86,7 +86,7 @@ def touches_between_lumps(body: Body) -> list[Vec3]:
         if m < n:
             for i, j in overlapping(boxes[m], boxes[n]):
                 one, two = faces[m][i], faces[n][j]
-                met = meeting_in(one, two)
+                met = intersection_in(one, two)
                 for curve in met.touches:
                     found += touching_places(curve, one, two)
                 found += touching_points(met.points, one, two)

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from numbers import Real
 
 from ...errors import ModellingError, naming_its_step
-from ...geometry.meetings import SAME, meeting
+from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surface import Surface
@@ -139,7 +139,7 @@ def _named_again(body: Body, moved: Moved) -> Body:
         if face.names and any(name.step for name in face.names):
             return face
         for old, (surface, _) in moved.items():
-            if meeting(surface, face.surface) is SAME:
+            if intersection(surface, face.surface) is SAME:
                 return Face(face.surface, face.outward, face.loops, old.names)
         return face
 

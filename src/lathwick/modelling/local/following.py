@@ -8,10 +8,10 @@ from __future__ import annotations
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve
 from ...geometry.surface import Surface
-from ...geometry.tracing import interpolated_fit
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge
 from ..blend.joining import EXACT, FITTED, off_both, on_both

@@ -16,7 +16,7 @@ from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Line
-from ...geometry.meetings import SAME, meeting
+from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import Plane
 from ...geometry.spline import FittedCurve
 from ...geometry.surface import Surface
@@ -27,12 +27,12 @@ from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.collapse import collapsed
 from ...topology.sets import Sets
 from ..blend.checks import refuse_collisions, refuse_crossing_loops
-from ..blend.fans import Wedge, fans_at
 from ..blend.joining import closest, exact_between, hit_near
 from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
+from ..blend.vertex_stars import Wedge, stars_at
 from ..boolean.regrouping import with_whole_faces
 from .following import beside
-from .parting import Parted, common_point
+from .vertex_splitting import Parted, common_point
 
 OFF = 1e-3 * RESOLUTION
 STEEP = 0.01
@@ -111,17 +111,17 @@ class _Resurfacer:
 
     def _move_vertices(self) -> None:
         ends = {v for edge in self._body.faces_of_edge for v in (edge.start, edge.end) if v is not None}
-        fans_of = fans_at(self._body.brep_faces, ends)
+        fans_of = stars_at(self._body.brep_faces, ends)
         for cluster in self._clusters(list(fans_of)):
-            fans = [fan for vertex in cluster for fan in fans_of[vertex]]
-            faces = list(dict.fromkeys(wedge.face for fan in fans for wedge in fan))
+            stars = [star for vertex in cluster for star in fans_of[vertex]]
+            faces = list(dict.fromkeys(wedge.face for star in stars for wedge in star))
             if not any(face in self._moved or face in self._swallowed for face in faces):
                 self._vertices.update((vertex, vertex) for vertex in cluster)
                 continue
             smooth = [
                 sides_of(self._body.faces_of_edge[wedge.leaves.edge])
-                for fan in fans
-                for wedge in fan
+                for star in stars
+                for wedge in star
                 if self._is_smooth(wedge.leaves.edge)
             ]
             left = [face for face in faces if face not in self._swallowed]
@@ -131,14 +131,14 @@ class _Resurfacer:
                 made = Vertex(self._meeting_point(start, left, smooth))
             except _ApartError:
                 sharp = not smooth and len(left) == len(faces)
-                if not sharp or not all(self._part(fan, start) for fan in fans):
+                if not sharp or not all(self._part(star, start) for star in stars):
                     raise
                 continue
             self._vertices.update((vertex, made) for vertex in cluster)
 
-    def _part(self, fan: list[Wedge], start: Vec3) -> bool:
+    def _part(self, star: list[Wedge], start: Vec3) -> bool:
         """Whether a vertex with sharp edges comes apart."""
-        return self._parted.add(fan, [self._surface(wedge.face) for wedge in fan], start)
+        return self._parted.add(star, [self._surface(wedge.face) for wedge in star], start)
 
     def _end(self, edge: Edge, at_end: bool) -> Vertex | None:
         """What has become of the vertex at an end of an edge."""
@@ -269,7 +269,7 @@ class _Resurfacer:
 
     def _ring(self, edge: Edge, one: Surface, two: Surface) -> Coedge:
         curve = _nearest_curve([c for c in _curves(one, two) if c.period], edge.curve.point(edge.t0))
-        found = meeting(one, two)
+        found = intersection(one, two)
         if curve is None and found is not None and found.points:
             point = min(found.points, key=lambda p: distance(p, edge.curve.point(edge.t0)))
             return Coedge(Edge(Circle(Plane(point, (0.0, 0.0, 1.0)), 0.0), 0.0, math.tau, None, None), True)
@@ -324,7 +324,7 @@ def _total(points: Sequence[Vec3]) -> Vec3:
 
 
 def _curves(one: Surface, two: Surface) -> list[Curve]:
-    found = meeting(one, two)
+    found = intersection(one, two)
     return [] if found is None or found is SAME else [*found.touches, *found.curves]
 
 

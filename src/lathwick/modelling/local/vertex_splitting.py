@@ -21,8 +21,8 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, along, distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ..blend.checks import goes_back
-from ..blend.fans import EdgeEnd, Wedge, reversed_path
 from ..blend.joining import surfaces_between
+from ..blend.vertex_stars import EdgeEnd, Wedge, reversed_path
 
 NEWTON_STEPS = 60
 MOST_FACES = 7
@@ -46,32 +46,32 @@ class Parted:
     ends: dict[EdgeEnd, Vertex] = field(default_factory=dict)
     between: dict[tuple[Face, EdgeEnd], list[Coedge]] = field(default_factory=dict)
 
-    def add(self, fan: Sequence[Wedge], surfaces: Sequence[Surface], start: Vec3) -> bool:
-        """Part the vertex of a fan, all around it sharp edges, near `start`; False where its faces cannot
+    def add(self, star: Sequence[Wedge], surfaces: Sequence[Surface], start: Vec3) -> bool:
+        """Part the vertex of a star, all around it sharp edges, near `start`; False where its faces cannot
         meet beside each other. surfaces : on which they are now."""
-        if len(fan) <= MOST_FACES:
-            for triangles in triangulations(0, len(fan) - 1):
+        if len(star) <= MOST_FACES:
+            for triangles in triangulations(0, len(star) - 1):
                 corners = _corners(triangles, surfaces, start)
                 if corners is None:
                     continue
-                paths = [_path(k, len(fan), triangles) for k in range(len(fan))]
+                paths = [_path(k, len(star), triangles) for k in range(len(star))]
                 if all(
                     _is_simple(wedge, surface, [corners[t] for t in path])
-                    for wedge, surface, path in zip(fan, surfaces, paths, strict=True)
+                    for wedge, surface, path in zip(star, surfaces, paths, strict=True)
                 ):
-                    return self._put(fan, surfaces, corners, paths)
+                    return self._put(star, surfaces, corners, paths)
         return False
 
     def _put(
         self,
-        fan: Sequence[Wedge],
+        star: Sequence[Wedge],
         surfaces: Sequence[Surface],
         corners: dict[Triangle, Vertex],
         paths: Sequence[Sequence[Triangle]],
     ) -> bool:
-        """Keep what a fan has become; False where two of its faces meet in no curve."""
+        """Keep what a star has become; False where two of its faces meet in no curve."""
         made: dict[tuple[Triangle, Triangle], Coedge] = {}
-        for k, (wedge, path) in enumerate(zip(fan, paths, strict=True)):
+        for k, (wedge, path) in enumerate(zip(star, paths, strict=True)):
             self.ends[wedge.exit] = corners[path[-1]]
             found = []
             for one, two in pairwise(path):

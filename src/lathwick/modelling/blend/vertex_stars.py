@@ -1,6 +1,6 @@
 """Vertices as the faces and edges around them, and what is to become of these.
 
-A vertex is seen as its fan: the faces around it, clockwise from outside, each with the coedge by which its
+A vertex is seen as its star: the faces around it, clockwise from outside, each with the coedge by which its
 loop arrives and the one by which it leaves.
 """
 
@@ -14,7 +14,7 @@ from ...geometry.vector import Vec3, cross, distance, dot, norm, scaled
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
 from .joining import FAR, REACH, Spot, closest, hit_near, share_of
-from .strips import SMOOTH, BlendError, Strip, TooLargeError, sides_of, tips_of, turn_at
+from .strips import SMOOTH, BlendError, Strip, TooLargeError, pointed_ends, sides_of, turn_at
 
 CONTINUES = 1e-4
 
@@ -69,8 +69,8 @@ def reversed_path(path: Sequence[Coedge]) -> list[Coedge]:
     return [Coedge(c.edge, not c.forward) for c in reversed(path)]
 
 
-def fans_at(faces: Sequence[Face], vertices: set[Vertex]) -> dict[Vertex, list[list[Wedge]]]:
-    """The fans of some vertices; more than one where parts of the body touch in a vertex."""
+def stars_at(faces: Sequence[Face], vertices: set[Vertex]) -> dict[Vertex, list[list[Wedge]]]:
+    """The stars of some vertices; more than one where parts of the body touch in a vertex."""
     entries: dict[Vertex, dict[EdgeEnd, Wedge]] = {}
     for face in faces:
         for loop in face.loops:
@@ -106,18 +106,18 @@ def _way_to(end: EdgeEnd) -> Vec3:
     return edge.curve.tangent(edge.t1) if at_end else scaled(edge.curve.tangent(edge.t0), -1.0)
 
 
-def touching_sides(fan: list[Wedge]) -> tuple[Wedge, Wedge] | None:
+def touching_sides(star: list[Wedge]) -> tuple[Wedge, Wedge] | None:
     """The two faces, of four, along each of which two edges go on in one direction: they touch there, and
-    the faces between them end in cusps. None for other fans."""
-    if len(fan) == 4:
-        for one, two in ((fan[0], fan[2]), (fan[1], fan[3])):
+    the faces between them end in cusps. None for other stars."""
+    if len(star) == 4:
+        for one, two in ((star[0], star[2]), (star[1], star[3])):
             if continues(one.entry, one.exit) and continues(two.entry, two.exit):
                 return one, two
     return None
 
 
-def fan_after(uses: Uses, face: Face, coedge: Coedge) -> list[Wedge]:
-    """The fan of the vertex to which a coedge of a face comes; that face is the first."""
+def star_after(uses: Uses, face: Face, coedge: Coedge) -> list[Wedge]:
+    """The star of the vertex to which a coedge of a face comes; that face is the first."""
     ring = [_wedge_after(face, coedge)]
     while ring[-1].leaves.edge is not coedge.edge:
         leaves = ring[-1].leaves
@@ -160,7 +160,7 @@ class Surroundings:
 
     def is_tip(self, end: EdgeEnd) -> bool:
         """Whether the faces of an edge come to meet smoothly at an end of it."""
-        return tips_of(end[0], sides_of(self.uses[end[0]]))[end[1]]
+        return pointed_ends(end[0], sides_of(self.uses[end[0]]))[end[1]]
 
     def set_contact(self, end: EdgeEnd, face: Face, vertex: Vertex) -> None:
         """Let the contact on a face end at a vertex."""
@@ -208,19 +208,21 @@ def share_at(strip: Strip, face: Face) -> float:
 class UnknownCornerError(BlendError):
     """A corner that none of the ways fits. edges : the blended ones of it."""
 
-    def __init__(self, around: Surroundings, vertex: Vertex, fan: list[Wedge]) -> None:
+    def __init__(self, around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
         x, y, z = vertex.point
         super().__init__(f"a corner of this kind cannot be closed, at ({x:.6g}, {y:.6g}, {z:.6g})")
-        self.edges = [wedge.leaves.edge for wedge in fan if wedge.leaves.edge in around.strips]
+        self.edges = [wedge.leaves.edge for wedge in star if wedge.leaves.edge in around.strips]
 
 
-def both_ends(around: Surroundings, fan: list[Wedge]) -> tuple[EdgeEnd, EdgeEnd]:
-    """The ends of the two blended edges of a fan that begins behind the first."""
-    second = next(k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips and k < len(fan) - 1)
-    return fan[0].entry, fan[second].exit
+def both_ends(around: Surroundings, star: list[Wedge]) -> tuple[EdgeEnd, EdgeEnd]:
+    """The ends of the two blended edges of a star that begins behind the first."""
+    second = next(
+        k for k, wedge in enumerate(star) if wedge.leaves.edge in around.strips and k < len(star) - 1
+    )
+    return star[0].entry, star[second].exit
 
 
-def both_sides(around: Surroundings, fan: list[Wedge]) -> tuple[list[Wedge], list[Wedge]]:
+def both_sides(around: Surroundings, star: list[Wedge]) -> tuple[list[Wedge], list[Wedge]]:
     """The wedges from the first blended edge to the second, and those from the second to the first."""
-    second = next(k for k, wedge in enumerate(fan) if wedge.leaves.edge in around.strips)
-    return fan[: second + 1], fan[second + 1 :]
+    second = next(k for k, wedge in enumerate(star) if wedge.leaves.edge in around.strips)
+    return star[: second + 1], star[second + 1 :]

@@ -32,7 +32,7 @@ PARALLEL = 2e-9
 
 
 @dataclass(frozen=True, slots=True)
-class Meeting:
+class Intersection:
     """What two surfaces have in common.
 
     same : they are one surface. curves : where they cross. touches : where they touch along a curve
@@ -47,12 +47,12 @@ class Meeting:
     points: tuple[Vec3, ...] = ()
 
 
-NOTHING = Meeting()
-SAME = Meeting(same=True)
+NOTHING = Intersection()
+SAME = Intersection(same=True)
 
 
-def meeting(one: Surface, two: Surface) -> Meeting | None:
-    """The exact meeting of two surfaces, None for a pair that has no lines or conics in general."""
+def intersection(one: Surface, two: Surface) -> Intersection | None:
+    """The exact intersection of two surfaces, None for a pair that has no lines or conics in general."""
     if one is two:
         return SAME
     for plane, other in ((one.plane, two), (two.plane, one)):
@@ -74,7 +74,7 @@ def _height(point: Vec3, frame: Plane) -> float:
     return dot(sub(point, frame.origin), frame.normal)
 
 
-def _planes(one: Plane, other: PlaneSurface) -> Meeting:
+def _planes(one: Plane, other: PlaneSurface) -> Intersection:
     two = other.frame
     way = cross(one.normal, two.normal)
     size = norm(way)
@@ -85,10 +85,10 @@ def _planes(one: Plane, other: PlaneSurface) -> Meeting:
     h1, h2, c = _height(middle, one), _height(middle, two), dot(one.normal, two.normal)
     k = 1.0 / (1.0 - c * c)
     p = along(along(middle, one.normal, -k * (h1 - c * h2)), two.normal, -k * (h2 - c * h1))
-    return Meeting(curves=(Line(p, unit(way)),))
+    return Intersection(curves=(Line(p, unit(way)),))
 
 
-def _plane_cylinder(plane: Plane, tube: CylinderSurface) -> Meeting:
+def _plane_cylinder(plane: Plane, tube: CylinderSurface) -> Intersection:
     axis, radius = tube.frame.normal, tube.radius
     lean = dot(axis, plane.normal)
     if abs(lean) <= PARALLEL:
@@ -97,28 +97,28 @@ def _plane_cylinder(plane: Plane, tube: CylinderSurface) -> Meeting:
             return NOTHING
         foot, side = along(tube.frame.origin, plane.normal, -h), unit(cross(axis, plane.normal))
         if abs(h) > radius - HALF:
-            return Meeting(touches=(Line(foot, axis),))
+            return Intersection(touches=(Line(foot, axis),))
         reach = math.sqrt((radius - abs(h)) * (radius + abs(h)))
-        return Meeting(curves=tuple(Line(along(foot, side, s * reach), axis) for s in (1.0, -1.0)))
+        return Intersection(curves=tuple(Line(along(foot, side, s * reach), axis) for s in (1.0, -1.0)))
     center = along(tube.frame.origin, axis, -_height(tube.frame.origin, plane) / lean)
     across = cross(plane.normal, axis)
     if norm(across) <= PARALLEL:
-        return Meeting(curves=(Circle(Plane(center, axis, tube.frame.x), radius),))
+        return Intersection(curves=(Circle(Plane(center, axis, tube.frame.x), radius),))
     minor_way = unit(across)
     frame = Plane(center, plane.normal, cross(minor_way, plane.normal))
-    return Meeting(curves=(Ellipse(frame, radius / abs(lean), radius),))
+    return Intersection(curves=(Ellipse(frame, radius / abs(lean), radius),))
 
 
-def _plane_sphere(plane: Plane, ball: SphereSurface) -> Meeting:
+def _plane_sphere(plane: Plane, ball: SphereSurface) -> Intersection:
     h = _height(ball.frame.origin, plane)
     center = along(ball.frame.origin, plane.normal, -h)
     reach = math.sqrt(max(0.0, (ball.radius - abs(h)) * (ball.radius + abs(h))))
     if abs(h) >= ball.radius - 1e-9 * ball.radius or reach <= RESOLUTION:
-        return Meeting(points=(center,)) if abs(abs(h) - ball.radius) <= HALF else NOTHING
-    return Meeting(curves=(Circle(Plane(center, plane.normal, plane.x), reach),))
+        return Intersection(points=(center,)) if abs(abs(h) - ball.radius) <= HALF else NOTHING
+    return Intersection(curves=(Circle(Plane(center, plane.normal, plane.x), reach),))
 
 
-def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
+def _plane_cone(plane: Plane, cone: ConeSurface) -> Intersection:
     """In the plane through the axis at right angles to the cut: s runs along the cut, t aside."""
     axis, apex, k = cone.frame.normal, cone.frame.origin, math.tan(cone.half_angle)
     normal, d = plane.normal, -_height(apex, plane)
@@ -128,8 +128,10 @@ def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
     if a <= PARALLEL:
         height = d / c
         if height * k <= RESOLUTION:
-            return Meeting(points=(apex,)) if abs(d) <= HALF else NOTHING
-        return Meeting(curves=(Circle(Plane(along(apex, axis, height), axis, cone.frame.x), height * k),))
+            return Intersection(points=(apex,)) if abs(d) <= HALF else NOTHING
+        return Intersection(
+            curves=(Circle(Plane(along(apex, axis, height), axis, cone.frame.x), height * k),)
+        )
     x = scaled(flat, 1.0 / a)
     e1, e2 = sub(scaled(x, c), scaled(axis, a)), cross(axis, x)
     foot = along(apex, normal, d)
@@ -146,34 +148,34 @@ def _plane_cone(plane: Plane, cone: ConeSurface) -> Meeting:
             return NOTHING
         long, short = math.sqrt(rest / -quad), math.sqrt(rest)
         if long >= short:
-            return Meeting(curves=(Ellipse(Plane(center, normal, e1), long, short),))
-        return Meeting(curves=(Ellipse(Plane(center, normal, e2), short, long),))
-    return Meeting(curves=(Hyperbola(Plane(center, normal, negated(e1)), math.sqrt(-rest / quad),
+            return Intersection(curves=(Ellipse(Plane(center, normal, e1), long, short),))
+        return Intersection(curves=(Ellipse(Plane(center, normal, e2), short, long),))
+    return Intersection(curves=(Hyperbola(Plane(center, normal, negated(e1)), math.sqrt(-rest / quad),
                                      math.sqrt(-rest)),))  # fmt: skip
 
 
-def _cone_lines(apex: Vec3, e1: Vec3, e2: Vec3, quad: float) -> Meeting:
+def _cone_lines(apex: Vec3, e1: Vec3, e2: Vec3, quad: float) -> Intersection:
     """The straight lines of a cone in a plane through its apex; they run downwards along e1."""
     if abs(quad) <= 1e-12:
-        return Meeting(touches=(Line(apex, negated(e1)),))
+        return Intersection(touches=(Line(apex, negated(e1)),))
     if quad < 0.0:
-        return Meeting(points=(apex,))
+        return Intersection(points=(apex,))
     spread = math.sqrt(quad)
     ways = [unit(sub(scaled(e2, sign * spread), e1)) for sign in (1.0, -1.0)]
-    return Meeting(curves=tuple(Line(apex, way) for way in ways), nodes=(apex,))
+    return Intersection(curves=tuple(Line(apex, way) for way in ways), nodes=(apex,))
 
 
 def _cone_parabola(
     foot: Vec3, e1: Vec3, e2: Vec3, normal: Vec3, d: float, a: float, c: float, k: float
-) -> Meeting:
+) -> Intersection:
     slope = -2.0 * d * a * c * (k * k + 1.0)
     start = d * d * (k * k * c * c - a * a)
     vertex = along(foot, e1, -start / slope)
     way = e1 if slope > 0 else negated(e1)
-    return Meeting(curves=(Parabola(Plane(vertex, normal, way), 0.25 * abs(slope)),))
+    return Intersection(curves=(Parabola(Plane(vertex, normal, way), 0.25 * abs(slope)),))
 
 
-def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
+def _plane_torus(plane: Plane, ring: TorusSurface) -> Intersection | None:
     axis, center, big, small = ring.frame.normal, ring.frame.origin, ring.major, ring.minor
     lean, h = dot(axis, plane.normal), _height(center, plane)
     if norm(cross(axis, plane.normal)) <= PARALLEL:
@@ -182,25 +184,25 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Meeting | None:
         middle = along(center, plane.normal, -h)
         frame = Plane(middle, axis, ring.frame.x)
         if abs(h) > small - HALF:
-            return Meeting(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
+            return Intersection(touches=(Circle(frame, big),)) if big > RESOLUTION else NOTHING
         reach = math.sqrt((small - abs(h)) * (small + abs(h)))
         radii = (radius for radius in (big + reach, big - reach) if radius > RESOLUTION)
         tips = tuple(
             tip.point for tip in ring.singular_points if abs(dot(sub(tip.point, middle), axis)) <= HALF
         )
-        return Meeting(curves=tuple(Circle(frame, radius) for radius in radii), points=tips)
+        return Intersection(curves=tuple(Circle(frame, radius) for radius in radii), points=tips)
     if abs(lean) <= PARALLEL and abs(h) <= HALF:
         side = unit(cross(axis, plane.normal))
         centers = (along(center, side, big), along(center, side, -big))
         curves = tuple(Circle(Plane(p, plane.normal, axis), small) for p in centers)
-        return Meeting(curves=curves, nodes=tuple(tip.point for tip in ring.singular_points))
+        return Intersection(curves=curves, nodes=tuple(tip.point for tip in ring.singular_points))
     # the plane clears the ring
     flat = math.sqrt(max(0.0, 1.0 - lean * lean))
     if abs(abs(h) - big * flat - small) <= HALF:
         out = unit(sub(plane.normal, scaled(axis, lean)))
         sign = -1.0 if h > 0 else 1.0
         touch = along(along(center, out, sign * big), plane.normal, sign * small)
-        return Meeting(points=(touch,)) if abs(ring.gap(touch)) <= HALF else NOTHING
+        return Intersection(points=(touch,)) if abs(ring.gap(touch)) <= HALF else NOTHING
     return NOTHING if abs(h) > big * flat + small else None
 
 
@@ -231,9 +233,9 @@ def _profile(meridian: Meridian, origin: Vec3, axis: Vec3) -> _Profile:
     return "line", (r, z, meridian.way[0], up * meridian.way[1])
 
 
-def _about_one_axis(one: Meridian, two: Meridian, origin: Vec3, axis: Vec3) -> Meeting:
+def _about_one_axis(one: Meridian, two: Meridian, origin: Vec3, axis: Vec3) -> Intersection:
     p, q = _profile(one, origin, axis), _profile(two, origin, axis)
-    crossings, touching = _profile_meetings(p, q)
+    crossings, touching = _profile_crossings(p, q)
     if crossings is None:
         return SAME
     rings = []
@@ -244,7 +246,7 @@ def _about_one_axis(one: Meridian, two: Meridian, origin: Vec3, axis: Vec3) -> M
     poles = tuple(
         along(origin, axis, z) for reach, z in crossings if abs(reach) <= HALF and not touching and not rings
     )
-    return Meeting(touches=tuple(rings)) if touching else Meeting(curves=tuple(rings), points=poles)
+    return Intersection(touches=tuple(rings)) if touching else Intersection(curves=tuple(rings), points=poles)
 
 
 def _is_reached(meridian: Meridian, profile: tuple[float, ...], place: Vec2) -> bool:
@@ -252,7 +254,7 @@ def _is_reached(meridian: Meridian, profile: tuple[float, ...], place: Vec2) -> 
     return not meridian.from_apex or (place[1] - profile[1]) * profile[3] > 0.0
 
 
-def _profile_meetings(p: _Profile, q: _Profile) -> tuple[list[Vec2] | None, bool]:
+def _profile_crossings(p: _Profile, q: _Profile) -> tuple[list[Vec2] | None, bool]:
     """Points that two profiles share, None if they are the same; and whether they only touch."""
     if p[0] == "line" and q[0] == "line":
         return _lines_meet(p[1], q[1]), False
@@ -301,7 +303,7 @@ def _circles_meet(p: tuple[float, ...], q: tuple[float, ...]) -> tuple[list[Vec2
 # ---------------------------------------------------------------------- spheres, cylinders
 
 
-def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
+def _spheres(one: SphereSurface, two: SphereSurface) -> Intersection:
     d = distance(one.frame.origin, two.frame.origin)
     if d <= HALF:
         return SAME if abs(one.radius - two.radius) <= HALF else NOTHING
@@ -309,7 +311,7 @@ def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
     outside = abs(d - one.radius - two.radius) <= HALF
     if outside or abs(d - abs(one.radius - two.radius)) <= HALF:
         sign = 1.0 if outside or one.radius > two.radius else -1.0
-        return Meeting(points=(along(one.frame.origin, axis, sign * one.radius),))
+        return Intersection(points=(along(one.frame.origin, axis, sign * one.radius),))
     t = (d * d + (one.radius - two.radius) * (one.radius + two.radius)) / (2.0 * d)
     square = (one.radius - t) * (one.radius + t)
     if square <= (1e-4 * RESOLUTION) * one.radius or abs(t) >= one.radius:
@@ -317,10 +319,10 @@ def _spheres(one: SphereSurface, two: SphereSurface) -> Meeting:
     reach = math.sqrt(square)
     if reach <= RESOLUTION:
         return NOTHING
-    return Meeting(curves=(Circle(Plane(along(one.frame.origin, axis, t), axis), reach),))
+    return Intersection(curves=(Circle(Plane(along(one.frame.origin, axis, t), axis), reach),))
 
 
-def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Meeting | None:
+def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Intersection | None:
     a, b = one.frame.normal, two.frame.normal
     off = sub(two.frame.origin, one.frame.origin)
     across = cross(a, b)
@@ -332,7 +334,7 @@ def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Meeting | None:
         return NOTHING
     if abs(gap) > one.radius + two.radius - HALF:
         s = dot(cross(off, b), across) / dot(across, across)
-        return Meeting(points=(along(along(one.frame.origin, a, s), n, math.copysign(one.radius, gap)),))
+        return Intersection(points=(along(along(one.frame.origin, a, s), n, math.copysign(one.radius, gap)),))
     if abs(gap) > HALF or abs(one.radius - two.radius) > HALF:
         return None
     s = dot(cross(off, b), across) / dot(across, across)
@@ -343,10 +345,10 @@ def _cylinders(one: CylinderSurface, two: CylinderSurface) -> Meeting | None:
         frame = Plane(center, normal, unit(way))
         ellipses.append(Ellipse(frame, one.radius / abs(dot(normal, a)), one.radius))
     nodes = (along(center, n, one.radius), along(center, n, -one.radius))
-    return Meeting(curves=tuple(ellipses), nodes=nodes)
+    return Intersection(curves=tuple(ellipses), nodes=nodes)
 
 
-def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -> Meeting:
+def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -> Intersection:
     axis = one.frame.normal
     flat = sub(off, scaled(axis, dot(off, axis)))
     d, r, s = norm(flat), one.radius, two.radius
@@ -355,21 +357,21 @@ def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -
     x = scaled(flat, 1.0 / d)
     if d > r + s - HALF or d < abs(r - s) + HALF:
         reach = r if d > r + s - HALF or r > s else -r
-        return Meeting(touches=(Line(along(one.frame.origin, x, reach), axis),))
+        return Intersection(touches=(Line(along(one.frame.origin, x, reach), axis),))
     t = (d * d + (r - s) * (r + s)) / (2.0 * d)
     h, y = math.sqrt((r - t) * (r + t)), cross(axis, x)
     base = along(one.frame.origin, x, t)
-    return Meeting(curves=(Line(along(base, y, h), axis), Line(along(base, y, -h), axis)))
+    return Intersection(curves=(Line(along(base, y, h), axis), Line(along(base, y, -h), axis)))
 
 
-_WITH_PLANE: dict[type, Callable[[Plane, Any], Meeting | None]] = {
+_WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     PlaneSurface: _planes,
     CylinderSurface: _plane_cylinder,
     SphereSurface: _plane_sphere,
     ConeSurface: _plane_cone,
     TorusSurface: _plane_torus,
 }
-_PAIRS: dict[tuple[type, type], Callable[[Any, Any], Meeting | None]] = {
+_PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (SphereSurface, SphereSurface): _spheres,
     (CylinderSurface, CylinderSurface): _cylinders,
 }

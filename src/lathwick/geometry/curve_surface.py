@@ -38,7 +38,9 @@ LEAST_FLAT = 1e-3
 """A touch is flat if this takes more than such a share of the way between samples."""
 
 
-def curve_hits(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
+def curve_surface_intersections(
+    curve: Curve, t0: float, t1: float, closed: bool, surface: Surface
+) -> list[float] | None:
     """Parameters in [t0, t1] where the curve is on the surface, within the resolution; None if all of it
     is. `closed`: t1 is t0 again."""
     if isinstance(surface, PlaneSurface):

@@ -42,7 +42,7 @@ DIRECTIONS = _spread(120)
 
 
 @dataclass(frozen=True, slots=True)
-class Strip:
+class FaceQuadrature:
     """Boundary nodes of the faces on one kind of surface: M nodes, K inner nodes each.
 
     points (M, K, 3) on the surface; normals (M, 1 or K, 3) times `weights` (M, K) is the outward area
@@ -64,19 +64,19 @@ def level_bases(face: FloatArray, du: FloatArray, v: FloatArray, pole: float) ->
     return np.where(np.abs(total) > 1.0, pole, middle)
 
 
-def joined(strips: Iterable[Strip]) -> Strip:
+def joined(strips: Iterable[FaceQuadrature]) -> FaceQuadrature:
     """Several strips as one. All have as many inner nodes."""
     found = list(strips)
     columns = [[getattr(s, name) for s in found] for name in ("points", "normals", "weights", "face")]
-    return Strip(*(np.concatenate(column) for column in columns))
+    return FaceQuadrature(*(np.concatenate(column) for column in columns))
 
 
 def closed_strip(
     faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> Strip:
+) -> FaceQuadrature:
     """Strips of faces on spheres and tori."""
     empty = np.zeros((0, len(NODES), 3))
-    made = [Strip(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
+    made = [FaceQuadrature(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
     for i in sorted(set(face.tolist())):
         here = face == i
         surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
@@ -86,11 +86,13 @@ def closed_strip(
             assert isinstance(surface, TorusSurface)
             parts = _torus(faces[i], surface, p[here] + reference, dp[here], reference)
         points, normals, weights = parts
-        made.append(Strip(points, sign * normals, sign * weights, np.full(len(points), i)))
+        made.append(FaceQuadrature(points, sign * normals, sign * weights, np.full(len(points), i)))
     return joined(made)
 
 
-def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, reference: FloatArray) -> Strip:
+def completed(
+    faces: Sequence[Face], members: Sequence[int], strip: FaceQuadrature, reference: FloatArray
+) -> FaceQuadrature:
     """With the whole surface added or taken off for every face whose strips have it wrong by so much."""
     areas = np.bincount(strip.face.astype(np.intp), strip.weights.sum(axis=1), len(faces))
     added = [strip]
@@ -109,7 +111,7 @@ def completed(faces: Sequence[Face], members: Sequence[int], strip: Strip, refer
                 parts = _tube(surface, u, -top, top, math.tau / ROUND, reference)
             sign = 1.0 if faces[i].outward else -1.0
             points, normals, weights = parts
-            added.append(Strip(points, sign * normals, times * weights, np.full(len(points), i)))
+            added.append(FaceQuadrature(points, sign * normals, times * weights, np.full(len(points), i)))
     return joined(added) if len(added) > 1 else strip
 
 

@@ -19,7 +19,7 @@ import numpy as np
 
 from ..errors import ModellingError
 from .flat_contacts import flat_contacts
-from .meetings import Meeting
+from .intersections import Intersection
 from .placement import FloatArray
 from .spline import FittedCurve
 from .surface import Surface
@@ -55,14 +55,14 @@ NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
 
 
-def traced(one: Surface, two: Surface, box: FloatArray) -> Meeting:
+def marched(one: Surface, two: Surface, box: FloatArray) -> Intersection:
     """The curves in which two surfaces cross within a box, shape (2, 3).
 
     Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
     """
     if one.search_order > two.search_order:
         one, two = two, one
-    tracer = _Tracer(one, two, box)
+    tracer = _Marcher(one, two, box)
     return tracer.run()
 
 
@@ -74,7 +74,7 @@ class _Path:
     closed: bool
 
 
-class _Tracer:
+class _Marcher:
     def __init__(self, one: Surface, two: Surface, box: FloatArray) -> None:
         self.one, self.two = one, two
         size = float(np.linalg.norm(box[1] - box[0]))
@@ -83,10 +83,10 @@ class _Tracer:
         self.low, self.high = box[0] - margin, box[1] + margin
         self.scale = size + float(np.abs(box).max())
 
-    def run(self) -> Meeting:
+    def run(self) -> Intersection:
         cells = self._cells()
         if not len(cells):
-            return Meeting()
+            return Intersection()
         seeds = self._corrected(cells)
         nodes = self._nodes(seeds)
         paths: list[_Path] = []
@@ -106,7 +106,7 @@ class _Tracer:
         curves = tuple(self._fitted(path) for path in paths)
         ends = {p for path in paths for p in (path.points[0], path.points[-1])}
         alone = [p for p in self._nodes_beside(cells, paths, nodes) if p not in ends]
-        return Meeting(curves=curves, nodes=tuple(p for p in nodes if p in ends), points=tuple(alone))
+        return Intersection(curves=curves, nodes=tuple(p for p in nodes if p in ends), points=tuple(alone))
 
     # ------------------------------------------------------------------ seeds
 
