@@ -13,25 +13,22 @@ import math
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from .curve import AXES, curvature
+from .motion import Motion
 from .placement import FloatArray, Plane
 from .roots import IntArray
-from .search import closed_in, least_between
+from .search import closed_in, filled_rows, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
 from .surface import DirectSurface, Interval, Surface
-from .surfaces import filled_rows
 from .tolerance import RESOLUTION
 from .vector import Vec3, norm, scaled, sub
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 NOWHERE = 1e-300
 ROOM = 1.1
@@ -192,7 +189,9 @@ class CanalSurface(DirectSurface):
         radius = motion.factor * self.radius
         return CanalSurface(self.spine.moved(motion), self.zero.moved(motion), radius), True
 
-    def offset(self, distance: float) -> CanalSurface | None:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> CanalSurface | None:
         radius = self.radius + distance
         if radius <= RESOLUTION:
             return None

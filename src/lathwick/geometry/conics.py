@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import numpy as np
 
 from .curve import AXES, Curve, even_breaks
+from .motion import Motion
 from .placement import FloatArray, Plane
 from .vector import Vec3
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 WIDEST = 0.5
 """Parts of a conic are at most so wide, in its parameter."""

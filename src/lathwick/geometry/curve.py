@@ -8,16 +8,14 @@ overrides where it knows better. A class that lacks one of them is refused when 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, ClassVar, Self
+from typing import ClassVar, Self
 
 import numpy as np
 
+from .motion import Motion
 from .placement import FloatArray
 from .roots import monotone_zeros
 from .vector import Vec3, unit
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 PER_PART = 5
 """Samples on each smooth part of a curve, to begin a search with."""

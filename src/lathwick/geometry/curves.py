@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import numpy as np
 
 from .curve import AXES, Curve, even_breaks, turns_between
+from .motion import Motion
 from .placement import FloatArray, Plane
 from .vector import Vec3, along, dot, sub
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 NIL = 1e-18
 """A point so near to the long axis of an ellipse, as a share of the short one, lies on it."""

@@ -7,9 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .curve import Curve
 from .placement import Axis, FloatArray, Plane, rotated
-from .surface import Surface
 from .vector import Vec3, add, cross, dot, scaled, sub
 
 
@@ -47,14 +45,6 @@ class Motion:
         """The image of a frame; x and y are kept, so that a mirror image turns the normal round."""
         x, y = self.direction(plane.x), self.direction(plane.y)
         return Plane(self.point(plane.origin), cross(x, y), x)
-
-    def curve(self, curve: Curve) -> Curve:
-        """The image of a curve, with the same parameters (on lines times `factor`)."""
-        return curve.moved(self)
-
-    def surface(self, surface: Surface) -> tuple[Surface, bool]:
-        """The image of a surface, and whether its normal goes to the image's normal."""
-        return surface.moved(self)
 
 
 def moved_by(dx: float, dy: float, dz: float) -> Motion:

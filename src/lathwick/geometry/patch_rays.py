@@ -10,15 +10,14 @@ surfaces", Computer Graphics 19 (1985).
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
 from .placement import FloatArray
 from .roots import IntArray
-
-if TYPE_CHECKING:
-    from .surface import Surface
+from .search import filled_rows
 
 DIVISIONS = 3
 """How often a patch that may be hit is divided in four."""
@@ -36,11 +35,24 @@ MARGIN = 0.25
 CHUNK = 4_000_000
 
 
-def patch_ray_hits(surface: Surface, origins: FloatArray, direction: FloatArray) -> FloatArray:
+Interval = tuple[float, float]
+
+
+class Patched(Protocol):
+    """What is asked of a surface here."""
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]: ...
+    @property
+    def reachable(self) -> tuple[Interval, Interval]: ...
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]: ...
+    def points(self, uv: FloatArray) -> FloatArray: ...
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]: ...
+
+
+def patch_ray_hits(surface: Patched, origins: FloatArray, direction: FloatArray) -> FloatArray:
     """Distances along the rays from `origins`, (N, 3), in a unit direction, (3,), shape (N, K), NaN where
     there is no hit."""
-    from .surfaces import filled_rows
-
     plane = np.linalg.svd(direction[None])[2][1:]  # two directions across the rays
     low, high = _ranges(surface)
     rays, uv = _candidates(surface, origins @ plane.T, plane, low, high)
@@ -50,7 +62,7 @@ def patch_ray_hits(surface: Surface, origins: FloatArray, direction: FloatArray)
     return filled_rows(rays, t, len(origins))
 
 
-def _ranges(surface: Surface) -> tuple[FloatArray, FloatArray]:
+def _ranges(surface: Patched) -> tuple[FloatArray, FloatArray]:
     low, high = np.array(surface.domain).T
     inner = np.array(surface.reachable).T
     room = MARGIN * (high - low)
@@ -58,7 +70,7 @@ def _ranges(surface: Surface) -> tuple[FloatArray, FloatArray]:
 
 
 def _candidates(
-    surface: Surface, targets: FloatArray, plane: FloatArray, low: FloatArray, high: FloatArray
+    surface: Patched, targets: FloatArray, plane: FloatArray, low: FloatArray, high: FloatArray
 ) -> tuple[IntArray, FloatArray]:
     """The rays, by number, and the middles of the small patches that they may hit."""
     counts = [max(8, 3 * (len(breaks) + 1)) for breaks in surface.smooth_breaks()]
@@ -86,7 +98,7 @@ def _candidates(
 
 
 def _pictures(
-    surface: Surface, uv: FloatArray, half: FloatArray, plane: FloatArray
+    surface: Patched, uv: FloatArray, half: FloatArray, plane: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     """Middles and half sizes, (N, 2), of boxes around the pictures of patches about `uv`."""
     d = surface.derivatives(uv)
@@ -98,7 +110,7 @@ def _pictures(
 
 
 def _hit(
-    surface: Surface,
+    surface: Patched,
     uv: FloatArray,
     targets: FloatArray,
     plane: FloatArray,

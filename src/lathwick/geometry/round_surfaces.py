@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
 from .curve import AXES
+from .motion import Motion
 from .placement import FloatArray, Plane
 from .surface import DirectSurface, Interval, Meridian, Tip
 from .surfaces import quadratic_roots, turned_into
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, negated, unit
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 POLISH = 3
 """Newton steps that take the hits of a ray with a torus to rounding."""
@@ -123,7 +121,9 @@ class ConeSurface(DirectSurface):
         frame = Plane(frame.origin, motion.direction(self.frame.normal), frame.x)
         return ConeSurface(frame, self.half_angle), True
 
-    def offset(self, distance: float) -> ConeSurface:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> ConeSurface:
         apex = along(self.frame.origin, self.frame.normal, -distance / math.sin(self.half_angle))
         return ConeSurface(self.frame.moved_to(apex), self.half_angle)
 
@@ -246,7 +246,9 @@ class SphereSurface(DirectSurface):
     def moved(self, motion: Motion) -> tuple[SphereSurface, bool]:
         return SphereSurface(motion.frame(self.frame), motion.factor * self.radius), True
 
-    def offset(self, distance: float) -> SphereSurface | None:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> SphereSurface | None:
         radius = self.radius + distance
         return replace(self, radius=radius) if radius > RESOLUTION else None
 
@@ -364,7 +366,9 @@ class TorusSurface(DirectSurface):
         k = motion.factor
         return TorusSurface(motion.frame(self.frame), k * self.major, k * self.minor), True
 
-    def offset(self, distance: float) -> TorusSurface | None:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> TorusSurface | None:
         minor = self.minor + distance
         is_left = min(minor, self.major + minor) > RESOLUTION
         return TorusSurface(self.frame, self.major, minor) if is_left else None

@@ -7,21 +7,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import numpy as np
 
 from .curve import AXES, curvature
+from .motion import Motion
 from .placement import FloatArray, Plane
-from .search import closed_in
+from .search import closed_in, filled_rows
 from .spline import FittedCurve
 from .spline_surface import SplineSurface
 from .surface import Interval, Surface
-from .surfaces import filled_rows
 from .vector import Vec3
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 NEWTON_ROUNDS = 30
 CLOSE = 1e-13
@@ -131,7 +128,7 @@ class RuledSurface(Surface):
     def moved(self, motion: Motion) -> tuple[RuledSurface, bool]:
         return RuledSurface(self.one.moved(motion), self.two.moved(motion)), not motion.is_mirror
 
-    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+    def exact_spline(self, us: Interval, vs: Interval) -> SplineSurface:
         """The same points."""
         one, two = (curve.between(*us) for curve in (self.one, self.two))
         controls = np.stack([(1.0 - v) * one.controls + v * two.controls for v in vs], axis=1)

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from .placement import FloatArray
-from .roots import Rule
+from .roots import IntArray, Rule
 
 FALSE_POSITIONS = 60
 EXACT = 1e-13
@@ -51,3 +51,13 @@ def closed_in(rule: Rule, low: FloatArray, high: FloatArray) -> FloatArray:
         values[1 - side, rows] *= np.where(side == last, 0.5, 1.0)
         last = side
     return np.asarray(at)
+
+
+def filled_rows(rows: IntArray, values: FloatArray, count: int) -> FloatArray:
+    """Values by the numbers of their rows, as a table of `count` rows filled up with NaN."""
+    order = np.argsort(rows, kind="stable")
+    rows, values = rows[order], values[order]
+    places = np.arange(len(rows)) - np.searchsorted(rows, rows)
+    found = np.full((count, int(places.max(initial=0)) + 1), math.nan)
+    found[rows, places] = values
+    return found

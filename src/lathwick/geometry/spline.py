@@ -13,17 +13,15 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
+from typing import Any, ClassVar, Self, TypeAlias
 
 import numpy as np
 
 from .curve import Curve
+from .motion import Motion
 from .placement import FloatArray
 from .roots import IntArray, chebyshev, on_pieces, polynomial_roots
 from .vector import Vec3, unit
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 GRID = 192
 """About as many places along a curve start the search for its nearest point."""

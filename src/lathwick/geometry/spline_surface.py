@@ -11,20 +11,18 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .curves import Ellipse
+from .motion import Motion
 from .placement import FloatArray
 from .roots import chebyshev
 from .spline import SMOOTH_COSINE, BSpline, SplineCurve
 from .surface import Derivatives, Interval, Surface
 from .vector import Vec3
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 IntArray = NDArray[np.int64]
 
@@ -201,15 +199,15 @@ class SplineSurface(Surface):
         net = motion.points(self.controls.reshape(-1, 3)).reshape(self.controls.shape)
         return replace(self, controls=net), not motion.is_mirror
 
-    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+    def exact_spline(self, us: Interval, vs: Interval) -> SplineSurface | None:
         """The same points, over the whole of its domain; along a parameter with a period from the start asked
-        for, round to it. Beyond its borders a fit."""
+        for, round to it. None beyond its borders."""
         made = self
         for k, ((a, b), (low, high)) in enumerate(zip((us, vs), self.domain, strict=True)):
             if self.periods[k]:
                 made = made._between(k, a, b) if (a, b) != (low, high) else made
             elif a < low or b > high:
-                return super().as_spline(us, vs)
+                return None
         return made
 
     def _between(self, k: int, a: float, b: float) -> SplineSurface:

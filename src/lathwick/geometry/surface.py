@@ -15,18 +15,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .curve import AXES, required
+from .motion import Motion
+from .patch_rays import patch_ray_hits
 from .placement import FloatArray, Plane
 from .vector import Vec2, Vec3, cross, dot, norm, sub
-
-if TYPE_CHECKING:
-    from .motion import Motion
-    from .spline_surface import SplineSurface
 
 Interval = tuple[float, float]
 Derivatives = tuple[Vec3, Vec3, Vec3, Vec3, Vec3, Vec3]
@@ -412,33 +410,29 @@ class Surface:
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
         """Distances along the lines from `origins`, shape (N, 3), in one unit direction, (3,), where they
         meet the surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
-        from .patch_rays import patch_ray_hits
-
         return patch_ray_hits(self, origins, direction)
 
     # ------------------------------------------------------------------ images
 
     def moved(self, motion: Motion) -> tuple[Surface, bool]:
         """The image under a motion, and whether its normal goes to the image's normal."""
-        from .images import MovedSurface
-
         return MovedSurface(self, motion), not motion.is_mirror
 
-    def offset(self, distance: float) -> Surface | None:
-        """The surface at a signed distance along the normals; None where nothing of it is left.
+    has_exact_offset: ClassVar[bool] = False
+    """Whether `exact_offset` answers; `fitting.offset` does for all."""
 
-        Raises ModellingError for a distance at which it would fold back on itself, with the place.
-        """
-        from .images import fitted_offset
+    def exact_offset(self, distance: float) -> Surface | None:
+        """The surface at a signed distance along the normals, None where nothing of it is left."""
+        raise NotImplementedError(f"a {self.kind} has no exact offset")
 
-        return fitted_offset(self, distance)
+    def exact_spline(self, us: Interval, vs: Interval) -> Surface | None:
+        """The part over a range of parameters as a B-spline surface with the same points, None for a kind
+        that has none; `fitting.as_spline` answers for all."""
+        return None
 
-    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
-        """The part over a range of parameters as a B-spline surface with the same parameters, as near as
-        1e-9 of its size. Raises ModellingError where no such fit is found."""
-        from .images import fitted_spline
-
-        return fitted_spline(self, us, vs)
+    def spread(self) -> FloatArray:
+        """Parameters all over the surface, (n, m, 2), but for its singular points."""
+        return self._own.net.uv
 
 
 class DirectSurface(Surface, abstract=True):
@@ -455,6 +449,41 @@ class DirectSurface(Surface, abstract=True):
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         return self.distance(points), self.normals(points)
+
+
+@dataclass(frozen=True, eq=False)
+class MovedSurface(Surface):
+    """The image of a surface under a motion, with the same parameters."""
+
+    original: Surface
+    motion: Motion
+    kind: ClassVar[str] = "image"
+
+    @property
+    def called(self) -> str:
+        return self.original.called
+
+    @property
+    def domain(self) -> tuple[Interval, Interval]:
+        return self.original.domain
+
+    @property
+    def periods(self) -> tuple[float, float]:
+        return self.original.periods
+
+    def points(self, uv: FloatArray) -> FloatArray:
+        return self.motion.points(self.original.points(uv))
+
+    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
+        found = self.original.derivatives(uv, most)
+        turn = self.motion.factor * np.array([self.motion.x, self.motion.y, self.motion.z])
+        moved = [[d @ turn for d in row] for row in found]
+        moved[0][0] = self.motion.points(found[0][0])
+        return moved
+
+    def smooth_breaks(self) -> tuple[list[float], list[float]]:
+        one, two = self.original.smooth_breaks()
+        return list(one), list(two)
 
 
 class _Memo:

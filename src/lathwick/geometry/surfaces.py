@@ -5,22 +5,21 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import numpy as np
 
 from .curve import AXES, curvature
 from .curves import Ellipse
+from .motion import Motion
 from .placement import FloatArray, Plane
 from .roots import IntArray
+from .search import filled_rows
 from .spline import BSpline, SplineCurve
+from .spline_surface import SplineSurface, extruded_spline
 from .surface import DirectSurface, Interval, Meridian
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, unit
-
-if TYPE_CHECKING:
-    from .motion import Motion
-    from .spline_surface import SplineSurface
 
 WHOLE = (-math.inf, math.inf)
 NONE: FloatArray = np.zeros((0, 3))
@@ -109,7 +108,9 @@ class PlaneSurface(DirectSurface):
     def moved(self, motion: Motion) -> tuple[PlaneSurface, bool]:
         return PlaneSurface(motion.frame(self.frame)), not motion.is_mirror
 
-    def offset(self, distance: float) -> PlaneSurface:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> PlaneSurface:
         f = self.frame
         return PlaneSurface(Plane(along(f.origin, f.normal, distance), f.normal, f.x))
 
@@ -217,7 +218,9 @@ class CylinderSurface(DirectSurface):
     def moved(self, motion: Motion) -> tuple[CylinderSurface, bool]:
         return CylinderSurface(motion.frame(self.frame), motion.factor * self.radius), True
 
-    def offset(self, distance: float) -> CylinderSurface | None:
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> CylinderSurface | None:
         radius = self.radius + distance
         return replace(self, radius=radius) if radius > RESOLUTION else None
 
@@ -396,10 +399,8 @@ class ExtrudedSurface(DirectSurface):
     def moved(self, motion: Motion) -> tuple[ExtrudedSurface, bool]:
         return ExtrudedSurface(self.profile.moved(motion), motion.frame(self.frame)), True
 
-    def as_spline(self, us: Interval, vs: Interval) -> SplineSurface:
+    def exact_spline(self, us: Interval, vs: Interval) -> SplineSurface:
         """The same points (Piegl & Tiller 8.3)."""
-        from .spline_surface import extruded_spline
-
         return extruded_spline(self.profile, self.frame.normal, us, vs)
 
     def _feet(self, points: FloatArray) -> FloatArray:
@@ -413,13 +414,3 @@ class ExtrudedSurface(DirectSurface):
 
 def _ends(values: FloatArray) -> Interval:
     return float(values.min()), float(values.max())
-
-
-def filled_rows(rows: IntArray, values: FloatArray, count: int) -> FloatArray:
-    """Values by the numbers of their rows, as a table of `count` rows filled up with NaN."""
-    order = np.argsort(rows, kind="stable")
-    rows, values = rows[order], values[order]
-    places = np.arange(len(rows)) - np.searchsorted(rows, rows)
-    found = np.full((count, int(places.max(initial=0)) + 1), math.nan)
-    found[rows, places] = values
-    return found

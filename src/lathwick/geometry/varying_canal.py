@@ -10,20 +10,18 @@ Computation 23 (1997), for the circles; the distance from a family of balls by t
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Self
+from typing import Self
 
 import numpy as np
 
 from ..errors import ModellingError
 from .canal import NOWHERE, CanalSurface
+from .motion import Motion
 from .placement import FloatArray
 from .roots import monotone_zeros, sign_changes
 from .spline import FittedCurve
 from .surface import Surface
 from .vector import Vec3
-
-if TYPE_CHECKING:
-    from .motion import Motion
 
 NEWTON_ROUNDS = 20
 CLOSE = 1e-9
@@ -84,7 +82,7 @@ class VaryingCanal(CanalSurface):
         law = tuple(motion.factor * c for c in self.law)
         return VaryingCanal.of(self.spine.moved(motion), self.zero.moved(motion), law), True
 
-    def offset(self, distance: float) -> CanalSurface | None:
+    def exact_offset(self, distance: float) -> CanalSurface | None:
         raise ModellingError("a round whose radius varies cannot be offset yet")
 
     def radii(self, u: FloatArray, order: int = 0) -> FloatArray:

@@ -34,7 +34,7 @@ class _Transformer:
         return Shell(tuple(self._face(face) for face in shell.faces))
 
     def _face(self, face: Face) -> Face:
-        surface, agrees = self._motion.surface(face.surface)
+        surface, agrees = face.surface.moved(self._motion)
         loops = tuple(self._loop(loop) for loop in face.loops)
         return Face(surface, face.outward is agrees, loops, face.names)
 
@@ -49,7 +49,7 @@ class _Transformer:
         if edge not in self._edges:
             k = self._motion.factor if isinstance(edge.curve, Line) else 1.0
             ends = (self._vertex(edge.start), self._vertex(edge.end))
-            self._edges[edge] = Edge(self._motion.curve(edge.curve), k * edge.t0, k * edge.t1, *ends)
+            self._edges[edge] = Edge(edge.curve.moved(self._motion), k * edge.t0, k * edge.t1, *ends)
         return self._edges[edge]
 
     def _vertex(self, vertex: Vertex | None) -> Vertex | None:

@@ -14,6 +14,7 @@ from scipy.optimize import linprog
 
 from ...errors import ExchangeError
 from ...geometry.canal import CanalSurface
+from ...geometry.fitting import as_spline
 from ...geometry.placement import FloatArray
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surface import Interval, Surface
@@ -41,7 +42,7 @@ def written_spline(face: Face, seam: Seam | None) -> SplineSurface:
     """The B-spline surface that is written under a face, cut open at its seam. Raises ExchangeError."""
     surface = face.surface
     if not face.loops:
-        return surface.as_spline(*surface.domain)
+        return as_spline(surface, *surface.domain)
     ranges: list[Interval] = []
     for k in (0, 1):
         if seam is not None and seam.k == k:
@@ -52,7 +53,7 @@ def written_spline(face: Face, seam: Seam | None) -> SplineSurface:
             ranges.append(widened(face, k, range_of(face, k)))
     if isinstance(surface, CanalSurface):
         return _canal_spline(surface, face, ranges[0])
-    return surface.as_spline(ranges[0], ranges[1])
+    return as_spline(surface, ranges[0], ranges[1])
 
 
 def _canal_spline(surface: CanalSurface, face: Face, us: Interval) -> SplineSurface:

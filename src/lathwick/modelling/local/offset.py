@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...geometry.fitting import offset
 from ...geometry.surface import Surface
 from ...topology.brep import Face
 
@@ -12,5 +13,5 @@ def offset_surface(face: Face, distance: float) -> tuple[Surface, bool] | None:
 
     Raises ModellingError where the surface would fold back on itself.
     """
-    moved = face.surface.offset(distance if face.outward else -distance)
+    moved = offset(face.surface, distance if face.outward else -distance)
     return None if moved is None else (moved, face.outward)

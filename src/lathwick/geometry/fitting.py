@@ -1,4 +1,4 @@
-"""Surfaces made from others for which nothing exact is known: images, fitted B-splines, offsets.
+"""Surfaces as B-splines, and offset: exactly where their kind can, else by fits.
 
 Source: Piegl & Tiller, The NURBS Book, 9.2 (interpolation by a net of points); Piegl & Tiller, "Computing
 offsets of NURBS curves and surfaces", Computer-Aided Design 31 (1999), for sampling, fitting, and checking
@@ -8,14 +8,11 @@ half way between.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import pairwise
-from typing import ClassVar
 
 import numpy as np
 
 from ..errors import ModellingError
-from .motion import Motion
 from .placement import FloatArray
 from .spline_surface import SplineSurface
 from .surface import Interval, Surface, Tip, curvatures
@@ -28,53 +25,30 @@ STEPS = (8, 12, 18, 22, 27, 40, 60)
 """Steps between two breaks, one number after the other until the fit is near enough."""
 
 
-@dataclass(frozen=True, eq=False)
-class MovedSurface(Surface):
-    """The image of a surface under a motion, with the same parameters."""
-
-    original: Surface
-    motion: Motion
-    kind: ClassVar[str] = "image"
-
-    @property
-    def called(self) -> str:
-        return self.original.called
-
-    @property
-    def domain(self) -> tuple[Interval, Interval]:
-        return self.original.domain
-
-    @property
-    def periods(self) -> tuple[float, float]:
-        return self.original.periods
-
-    def points(self, uv: FloatArray) -> FloatArray:
-        return self.motion.points(self.original.points(uv))
-
-    def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
-        found = self.original.derivatives(uv, most)
-        turn = self.motion.factor * np.array([self.motion.x, self.motion.y, self.motion.z])
-        moved = [[d @ turn for d in row] for row in found]
-        moved[0][0] = self.motion.points(found[0][0])
-        return moved
-
-    def smooth_breaks(self) -> tuple[list[float], list[float]]:
-        one, two = self.original.smooth_breaks()
-        return list(one), list(two)
-
-
 CROWDING = 0.8
 """How far the places through which a fit runs are drawn towards the breaks, from even ones to Chebyshev's."""
 
 
-def fitted_spline(surface: Surface, us: Interval, vs: Interval) -> SplineSurface:
-    """The part of a surface over a range as a B-spline surface with the same parameters."""
-    return _fitted(surface, surface.points, us, vs)
+def as_spline(surface: Surface, us: Interval, vs: Interval) -> SplineSurface:
+    """The part of a surface over a range of parameters as a B-spline surface with the same parameters: the
+    same points where its kind can be written so, else as near as 1e-9 of its size.
+
+    Raises ModellingError where no such fit is found.
+    """
+    exact = surface.exact_spline(us, vs)
+    return exact if isinstance(exact, SplineSurface) else _fitted(surface, surface.points, us, vs)
 
 
-def fitted_offset(surface: Surface, distance: float) -> SplineSurface | None:
-    """The surface at a signed distance along the normals of another, over its domain."""
-    uv = surface._own.net.uv.reshape(-1, 2)
+def offset(surface: Surface, distance: float) -> Surface | None:
+    """The surface at a signed distance along the normals of another: exact where its kind has such, else a
+    B-spline as near as 1e-9 of its size, over its domain. None where nothing of it is left.
+
+    Raises ModellingError for a distance at which it would fold back on itself, with the place and the largest
+    one.
+    """
+    if surface.has_exact_offset:
+        return surface.exact_offset(distance)
+    uv = surface.spread().reshape(-1, 2)
     low, high = curvatures(surface, uv)
     folds = np.maximum(distance * low, distance * high)
     worst = int(folds.argmax())
