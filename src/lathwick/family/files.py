@@ -7,7 +7,6 @@ import inspect
 import os
 from collections.abc import Callable
 from datetime import UTC, datetime
-from importlib import import_module
 from os import PathLike
 from pathlib import Path
 from typing import Any
@@ -181,9 +180,13 @@ def _dxf(obj: Any, name: str) -> bytes:
 
 
 def _picture(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
-    """The view layer lies above this one, so it is looked up by name when a picture is wanted."""
-    encode: Callable[..., bytes] = import_module("lathwick.view.picture").png
-    return encode(obj, name, size=size, view=view)
+    from ..view.picture import Piece, Scene, png  # heavy, and not always installed
+
+    if isinstance(obj, Part | Body):
+        part = obj if isinstance(obj, Part) else Part(obj)
+        pieces = tuple(Piece(n, leaf.body, leaf.color) for n, leaf in part.leaves().items())
+        obj = Scene(part.body, pieces, part.mass_text, bool(part.bodies))
+    return png(obj, name, size=size, view=view)
 
 
 _ENCODERS: dict[str, Encoder] = {

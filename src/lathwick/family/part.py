@@ -21,7 +21,6 @@ from .steps import Step
 from .units import factor, parse_quantity
 
 Color = tuple[float, float, float]
-STEEL_BLUE: Color = (0.55, 0.65, 0.74)
 
 
 @dataclass(frozen=True, slots=True)

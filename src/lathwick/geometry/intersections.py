@@ -19,10 +19,11 @@ from typing import Any
 from .conics import Hyperbola, Parabola
 from .curve import Curve
 from .curves import Circle, Ellipse, Line
+from .motion import moved_by
 from .placement import Plane
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .surface import Meridian, Surface
-from .surfaces import CylinderSurface, PlaneSurface
+from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .tolerance import RESOLUTION
 from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm, scaled, sub, unit
 
@@ -206,6 +207,16 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Intersection | None:
     return NOTHING if abs(h) > big * flat + small else None
 
 
+def _plane_extruded(plane: Plane, wall: ExtrudedSurface) -> Intersection | None:
+    """Across the direction the profile itself; None for any other plane."""
+    if norm(cross(plane.normal, wall.frame.normal)) > PARALLEL:
+        return None
+    lift = scaled(
+        wall.frame.normal, -_height(wall.frame.origin, plane) * dot(plane.normal, wall.frame.normal)
+    )
+    return Intersection(curves=(wall.profile.moved(moved_by(*lift)),))
+
+
 # ---------------------------------------------------------------------- one axis
 
 
@@ -370,6 +381,7 @@ _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     SphereSurface: _plane_sphere,
     ConeSurface: _plane_cone,
     TorusSurface: _plane_torus,
+    ExtrudedSurface: _plane_extruded,
 }
 _PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (SphereSurface, SphereSurface): _spheres,

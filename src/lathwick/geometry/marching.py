@@ -21,7 +21,7 @@ from ..errors import ModellingError
 from .flat_contacts import flat_contacts
 from .intersections import Intersection
 from .placement import FloatArray
-from .spline import FittedCurve
+from .spline import FittedCurve, interpolated_fit
 from .surface import Surface
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
@@ -40,7 +40,6 @@ FADING = 0.4
 SMALLEST = 1e-6
 FIT = 3e-11
 MOST_POINTS = 3000
-OVERLAP = 10
 SINGULAR = 1e-6
 FLAT = 0.3
 """Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
@@ -379,24 +378,6 @@ def _apart(points: FloatArray, least: float) -> FloatArray:
             kept.append(p)
     kept[-1] = points[-1]
     return np.array(kept)
-
-
-def interpolated_fit(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
-    """The spline of degree 5 (3 for a few points) through `points` at parameters `t`, clamped at its ends."""
-    from scipy.interpolate import make_interp_spline
-
-    degree = 5 if len(points) > 6 else min(3, len(points) - 1)
-    if not closed:
-        made = make_interp_spline(t, points, degree)
-        return FittedCurve(degree, tuple(made.t.tolist()), made.c)
-    lap, extra = t[-1], min(OVERLAP, len(points) - 2)
-    around = np.concatenate([t[-1 - extra : -1] - lap, t, t[1 : 1 + extra] + lap])
-    places = np.concatenate([points[-1 - extra : -1], points, points[1 : 1 + extra]])
-    made = make_interp_spline(around, places, degree)
-    whole = FittedCurve(degree, tuple(made.t.tolist()), made.c).between(0.0, float(lap))
-    controls = whole.controls.copy()
-    controls[-1] = controls[0] = points[0]
-    return FittedCurve(degree, whole.knots, controls)
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:

@@ -40,6 +40,9 @@ SHORTEST_SPAN = 1e-11
 SAME_PLACE = 1e-12
 """Parameters that differ by so small a share of the curve are of one root."""
 
+OVERLAP = 10
+"""So many points beyond its ends a closed fit is led through again."""
+
 SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
@@ -447,6 +450,24 @@ def _through(t: FloatArray, points: FloatArray, degree: int, ways: Ways) -> Any:
     knots = np.concatenate([[t[0]] * (degree + 1), inner, [t[-1]] * (degree + 1)])
     conditions: Any = tuple(slopes)
     return make_interp_spline(t, points, degree, t=knots, bc_type=conditions)
+
+
+def interpolated_fit(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
+    """The spline of degree 5 (3 for a few points) through `points` at parameters `t`, clamped at its ends."""
+    from scipy.interpolate import make_interp_spline
+
+    degree = 5 if len(points) > 6 else min(3, len(points) - 1)
+    if not closed:
+        made = make_interp_spline(t, points, degree)
+        return FittedCurve(degree, tuple(made.t.tolist()), made.c)
+    lap, extra = t[-1], min(OVERLAP, len(points) - 2)
+    around = np.concatenate([t[-1 - extra : -1] - lap, t, t[1 : 1 + extra] + lap])
+    places = np.concatenate([points[-1 - extra : -1], points, points[1 : 1 + extra]])
+    made = make_interp_spline(around, places, degree)
+    whole = FittedCurve(degree, tuple(made.t.tolist()), made.c).between(0.0, float(lap))
+    controls = whole.controls.copy()
+    controls[-1] = controls[0] = points[0]
+    return FittedCurve(degree, whole.knots, controls)
 
 
 def interpolated(points: FloatArray, closed: bool = False) -> BSpline:

@@ -10,6 +10,7 @@ from typing import ClassVar
 import numpy as np
 
 from .curve import AXES, curvature
+from .curve_offset import offset_curve
 from .curves import Ellipse
 from .motion import Motion
 from .placement import FloatArray, Plane
@@ -398,6 +399,12 @@ class ExtrudedSurface(DirectSurface):
 
     def moved(self, motion: Motion) -> tuple[ExtrudedSurface, bool]:
         return ExtrudedSurface(self.profile.moved(motion), motion.frame(self.frame)), True
+
+    has_exact_offset: ClassVar[bool] = True
+
+    def exact_offset(self, distance: float) -> ExtrudedSurface:
+        """The offset profile, moved likewise."""
+        return ExtrudedSurface(offset_curve(self.profile, self.frame.normal, distance), self.frame)
 
     def exact_spline(self, us: Interval, vs: Interval) -> SplineSurface:
         """The same points (Piegl & Tiller 8.3)."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, ClassVar, TypeAlias, overload
+from typing import ClassVar, TypeAlias, overload
 
 import numpy as np
 
@@ -13,9 +13,6 @@ from ..geometry.spline import interpolated, through_controls
 from ..geometry.vector import Vec2
 from .lettering import Lettering
 from .plane_curves import PlaneEllipse, PlaneSpline
-
-if TYPE_CHECKING:
-    from .constraints import Constraint
 
 
 class Variables:
@@ -461,23 +458,6 @@ class Slot(Group):
     def parts(self) -> tuple[Entity, ...]:
         """What it is drawn with."""
         return (self.upper, self.left, self.lower, self.right, self.axis)
-
-
-class OffsetChain(Group):
-    """Lines and arcs at a distance from a chain; `distance` is the dimension that drives them."""
-
-    def __init__(self, name: str, parts: tuple[Entity, ...], distance: Constraint) -> None:
-        self.name = name
-        self._parts = parts
-        self.distance = distance
-
-    @property
-    def parts(self) -> tuple[Entity, ...]:
-        """The new curves."""
-        return self._parts
-
-    def __repr__(self) -> str:
-        return f"<offset {self.name}, {len(self.parts)} curves>"
 
 
 Curve: TypeAlias = Line | Circle | Arc | EllipseEntity | SplineEntity

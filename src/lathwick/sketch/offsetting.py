@@ -13,8 +13,25 @@ from ..geometry.vector import Vec2
 from .chains import Moved, joined_in_order, offset_chains
 from .constraints import Constraint
 from .edits import Edits, Things, flattened
-from .entities import Arc, Circle, Entity, Line, OffsetChain, Point, Span
+from .entities import Arc, Circle, Entity, Group, Line, Point, Span
 from .pieces import ArcPiece, LinePiece, Piece, pieces_along
+
+
+class OffsetChain(Group):
+    """Lines and arcs at a distance from a chain; `distance` is the dimension that drives them."""
+
+    def __init__(self, name: str, parts: tuple[Entity, ...], distance: Constraint) -> None:
+        self.name = name
+        self._parts = parts
+        self.distance = distance
+
+    @property
+    def parts(self) -> tuple[Entity, ...]:
+        """The new curves."""
+        return self._parts
+
+    def __repr__(self) -> str:
+        return f"<offset {self.name}, {len(self.parts)} curves>"
 
 
 class Offsetting(Edits):

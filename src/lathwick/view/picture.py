@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import io
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..errors import ExchangeError
-from ..family.part import STEEL_BLUE, Part
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
 from .style import BODY_COLORS, DPI, PAPER, SIZE
@@ -17,12 +17,33 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 SMALLEST, LARGEST = 100, 8000
+Color = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A named body of a scene, and its color, None for one of ours."""
+
+    name: str
+    body: Body
+    color: Color | None
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """What is drawn of solids: their faces in order as one body, the pieces that those belong to, a line of
+    text."""
+
+    whole: Body
+    pieces: tuple[Piece, ...]
+    text: str = ""
+    has_legend: bool = False
 
 
 def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
-    """A PNG of a part, body or sketch.
+    """A PNG of a scene or a sketch.
 
-    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`.
+    size : (width, height) in pixels. view : of a scene, one of `camera.VIEWS`.
     Raises ExchangeError for anything else, or when the packages of the extra are missing.
     """
     width, height = pixels = size or SIZE
@@ -35,23 +56,21 @@ def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str |
         from .sketch_picture import draw_sketch
 
         draw_sketch(figure, obj)
-    elif isinstance(obj, (Part, Body)):
-        _draw_part(figure, obj if isinstance(obj, Part) else Part(obj), name, pixels, view or "iso")
+    elif isinstance(obj, Scene):
+        _draw_scene(figure, obj, name, pixels, view or "iso")
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
     return encoded(figure)
 
 
-def _draw_part(figure: Figure, part: Part, name: str, pixels: tuple[int, int], view: str) -> None:
+def _draw_scene(figure: Figure, scene: Scene, name: str, pixels: tuple[int, int], view: str) -> None:
     from .body_picture import draw_body, draw_legend
 
-    leaves = part.leaves()
-    plain = BODY_COLORS if part.bodies else (STEEL_BLUE,)
-    colors = [leaf.color or plain[i % len(plain)] for i, leaf in enumerate(leaves.values())]
-    counts = [len(leaf.body.brep_faces) for leaf in leaves.values()]
-    draw_body(figure, part.body, name, np.repeat(colors, counts, axis=0), pixels, part.mass_text, view)
-    if part.bodies:
-        draw_legend(figure, list(zip(leaves, colors, strict=True)))
+    colors = [piece.color or BODY_COLORS[i % len(BODY_COLORS)] for i, piece in enumerate(scene.pieces)]
+    counts = [len(piece.body.brep_faces) for piece in scene.pieces]
+    draw_body(figure, scene.whole, name, np.repeat(colors, counts, axis=0), pixels, scene.text, view)
+    if scene.has_legend:
+        draw_legend(figure, [(piece.name, color) for piece, color in zip(scene.pieces, colors, strict=True)])
 
 
 def new_figure(size: tuple[int, int]) -> Figure:

@@ -8,10 +8,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
 from ...geometry.ruled import RuledSurface
-from ...geometry.spline import FittedCurve, joined
+from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Edge, Face
 from .canals import NODES, closing, joints_of, units

@@ -9,9 +9,8 @@ from scipy.spatial import cKDTree
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
-from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve, SplineCurve, Ways, joined
+from ...geometry.spline import FittedCurve, SplineCurve, Ways, interpolated_fit, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot, sub, vec3
 from ...topology.brep import Edge, Face

@@ -8,9 +8,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...errors import ModellingError
-from ...geometry.marching import interpolated_fit
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve
+from ...geometry.spline import FittedCurve, interpolated_fit
 from ...geometry.surface import Surface
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge
