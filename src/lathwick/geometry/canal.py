@@ -27,10 +27,9 @@ from .search import closed_in, filled_rows, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
 from .surface import DirectSurface, Interval, Surface
-from .tolerance import RESOLUTION
+from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, norm, scaled, sub
 
-NOWHERE = 1e-300
 ROOM = 1.1
 WIDEST = 2.0
 """An arc across, as a piece of a rational spline, is at most so wide, in radians."""

@@ -15,6 +15,7 @@ import numpy as np
 from .motion import Motion
 from .placement import FloatArray
 from .roots import monotone_zeros
+from .tolerance import NOWHERE
 from .vector import Vec3, unit
 
 PER_PART = 5
@@ -179,7 +180,7 @@ class Curve:
 
     def _feet(self, points: FloatArray, t: FloatArray, places: FloatArray) -> FloatArray:
         start, way = places[:-1], np.diff(places, axis=0)
-        square = np.maximum((way * way).sum(axis=1), 1e-300)
+        square = np.maximum((way * way).sum(axis=1), NOWHERE)
         middles = self.points(0.5 * (t[:-1] + t[1:]))
         stray = STRAY * np.linalg.norm(middles - start - 0.5 * way, axis=1)
         off = points[:, None] - start

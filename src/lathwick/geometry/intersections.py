@@ -24,7 +24,7 @@ from .placement import Plane
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .surface import Meridian, Surface
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from .tolerance import RESOLUTION
+from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm, scaled, sub, unit
 
 HALF = 0.5 * RESOLUTION
@@ -300,7 +300,7 @@ def _circles_meet(p: tuple[float, ...], q: tuple[float, ...]) -> tuple[list[Vec2
         return None, False
     if d >= r + s + HALF or d <= abs(r - s) - HALF:
         return [], False
-    if d <= 1e-300:
+    if d <= NOWHERE:
         return [], False
     ux, uz = dx / d, dz / d
     if d > r + s - HALF or d < abs(r - s) + HALF:
@@ -363,7 +363,7 @@ def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -
     axis = one.frame.normal
     flat = sub(off, scaled(axis, dot(off, axis)))
     d, r, s = norm(flat), one.radius, two.radius
-    if d >= r + s + HALF or d <= abs(r - s) - HALF or d <= 1e-300:
+    if d >= r + s + HALF or d <= abs(r - s) - HALF or d <= NOWHERE:
         return NOTHING
     x = scaled(flat, 1.0 / d)
     if d > r + s - HALF or d < abs(r - s) + HALF:

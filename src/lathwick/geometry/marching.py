@@ -23,7 +23,7 @@ from .intersections import Intersection
 from .placement import FloatArray
 from .spline import FittedCurve, interpolated_fit
 from .surface import Surface
-from .tolerance import RESOLUTION
+from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 
 FINEST_SHARE = 0.06
@@ -400,7 +400,7 @@ def _off_path(points: FloatArray, path: _Path) -> FloatArray:
     corners = np.array([*path.points, path.points[0]] if path.closed else path.points)
     best = np.full(len(points), np.inf)
     a, e = corners[:-1], np.diff(corners, axis=0)
-    square = np.maximum((e * e).sum(axis=1), 1e-300)
+    square = np.maximum((e * e).sum(axis=1), NOWHERE)
     for start in range(0, len(points), 512):
         off = points[start : start + 512, None] - a[None]
         share = np.clip((off * e[None]).sum(axis=2) / square, 0.0, 1.0)

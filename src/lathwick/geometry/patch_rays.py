@@ -18,6 +18,7 @@ import numpy as np
 from .placement import FloatArray
 from .roots import IntArray
 from .search import filled_rows
+from .tolerance import NOWHERE
 
 DIVISIONS = 3
 """How often a patch that may be hit is divided in four."""
@@ -126,7 +127,7 @@ def _hit(
         off = d[0][0] @ plane.T - targets
         along, across = d[1][0] @ plane.T, d[0][1] @ plane.T
         area = along[:, 0] * across[:, 1] - along[:, 1] * across[:, 0]
-        safe = np.where(np.abs(area) > 1e-300, area, 1e-300)
+        safe = np.where(np.abs(area) > NOWHERE, area, NOWHERE)
         du = (off[:, 1] * across[:, 0] - off[:, 0] * across[:, 1]) / safe
         dv = (off[:, 0] * along[:, 1] - off[:, 1] * along[:, 0]) / safe
         step = np.clip(np.column_stack([du, dv]), -0.1 * span, 0.1 * span)

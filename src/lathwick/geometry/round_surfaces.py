@@ -13,7 +13,7 @@ from .motion import Motion
 from .placement import FloatArray, Plane
 from .surface import DirectSurface, Interval, Meridian, Tip
 from .surfaces import quadratic_roots, turned_into
-from .tolerance import RESOLUTION
+from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, along, negated, unit
 
 POLISH = 3
@@ -148,7 +148,7 @@ class ConeSurface(DirectSurface):
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
         local = self.frame.locals(points)
-        radial = local[:, :2] / np.maximum(np.hypot(local[:, 0], local[:, 1]), 1e-300)[:, None]
+        radial = local[:, :2] / np.maximum(np.hypot(local[:, 0], local[:, 1]), NOWHERE)[:, None]
         c, s = math.cos(self.half_angle), math.sin(self.half_angle)
         return c * radial @ np.array([self.frame.x, self.frame.y]) - s * np.asarray(self.frame.normal)
 
@@ -260,7 +260,7 @@ class SphereSurface(DirectSurface):
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
         off = points - np.asarray(self.frame.origin)
-        return off / np.maximum(np.linalg.norm(off, axis=1), 1e-300)[:, None]
+        return off / np.maximum(np.linalg.norm(off, axis=1), NOWHERE)[:, None]
 
     def gap(self, point: Vec3) -> float:
         """Signed distance of one point, positive outside."""
@@ -408,9 +408,9 @@ class TorusSurface(DirectSurface):
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
         x, y, z = self.frame.locals(points).T
-        reach = np.maximum(np.hypot(x, y), 1e-300)
+        reach = np.maximum(np.hypot(x, y), NOWHERE)
         out = np.column_stack([(reach - self.major) * x / reach, (reach - self.major) * y / reach, z])
-        out /= np.maximum(np.linalg.norm(out, axis=1), 1e-300)[:, None]
+        out /= np.maximum(np.linalg.norm(out, axis=1), NOWHERE)[:, None]
         return out @ np.array([self.frame.x, self.frame.y, self.frame.normal])
 
     def gap(self, point: Vec3) -> float:

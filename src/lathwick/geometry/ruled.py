@@ -18,6 +18,7 @@ from .search import closed_in, filled_rows
 from .spline import FittedCurve
 from .spline_surface import SplineSurface
 from .surface import Interval, Surface
+from .tolerance import NOWHERE
 from .vector import Vec3
 
 NEWTON_ROUNDS = 30
@@ -26,7 +27,6 @@ CLOSE = 1e-13
 
 SAMPLES = 129
 ROOM = 1.1
-SMALL = 1e-300
 RAY_SAMPLES = 257
 LINES_BEYOND = 0.05
 """Lines are followed beyond both curves by this share of their length."""
@@ -121,7 +121,7 @@ class RuledSurface(Surface):
         start = self.one.points(u)
         way, off = self.two.points(u) - start, origins[rays] - start
         flat = way - (way @ direction)[:, None] * direction  # of the line, as seen along the rays
-        v = (off * flat).sum(axis=1) / np.maximum((flat * flat).sum(axis=1), 1e-300)
+        v = (off * flat).sum(axis=1) / np.maximum((flat * flat).sum(axis=1), NOWHERE)
         hits = (start + v[:, None] * way - origins[rays]) @ direction
         return filled_rows(rays, hits, len(origins))
 
@@ -176,7 +176,7 @@ class RuledSurface(Surface):
         """Unit normals, shape (N, 3), and the area per unit of u and v, (N,)."""
         ways = np.cross(self.slopes(uv), self._lines(uv))
         sizes = np.linalg.norm(ways, axis=1)
-        return np.asarray(ways / np.maximum(sizes, SMALL)[:, None]), np.asarray(sizes)
+        return np.asarray(ways / np.maximum(sizes, NOWHERE)[:, None]), np.asarray(sizes)
 
     def slides(self, uv: FloatArray) -> FloatArray:
         """Derivatives by u, less what they have along the lines; shape (N, 3)."""
@@ -214,7 +214,7 @@ class RuledSurface(Surface):
             flat = (d1 * d1).sum(axis=1) - (d1 * way).sum(axis=1) ** 2 / size
             mixed = (d1 * way).sum(axis=1) - (off * twist).sum(axis=1)
             bend = (d1 * d1).sum(axis=1) - (off * d2).sum(axis=1) - mixed**2 / size
-            step = (off * d1).sum(axis=1) / np.where(bend > 0.1 * flat, bend, np.maximum(flat, SMALL))
+            step = (off * d1).sum(axis=1) / np.where(bend > 0.1 * flat, bend, np.maximum(flat, NOWHERE))
             moved = self.one.kept(u + step)
             done = np.abs(moved - u).max(initial=0.0) <= CLOSE * (self.one.high - self.one.low)
             u = moved
@@ -226,7 +226,7 @@ class RuledSurface(Surface):
         """The nearest v on lines, what is left to the points, and the ways along the lines."""
         start = self.one.points(u)
         way = self.two.points(u) - start
-        v = ((points - start) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), SMALL)
+        v = ((points - start) * way).sum(axis=1) / np.maximum((way * way).sum(axis=1), NOWHERE)
         return v, points - start - v[:, None] * way, way
 
     def _second(self, u: FloatArray, v: FloatArray) -> FloatArray:

@@ -21,6 +21,7 @@ from .curve import Curve
 from .motion import Motion
 from .placement import FloatArray
 from .roots import IntArray, chebyshev, on_pieces, polynomial_roots
+from .tolerance import NOWHERE
 from .vector import Vec3, unit
 
 GRID = 192
@@ -185,7 +186,7 @@ class BSpline:
             off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
             slope = (off * d1).sum(axis=1)
             bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
-            safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), 1e-300))
+            safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), NOWHERE))
             moved = self.kept(u - slope / safe)
             done = np.abs(moved - u).max(initial=0.0) <= SETTLED * (self.high - self.low)
             u = moved
@@ -373,7 +374,7 @@ class SplineCurve(BSpline, Curve):
                 slope += (value - target) * d1
                 square += d1 * d1
                 bend += (value - target) * d2
-            safe = square + bend if square + bend > 0.0 else max(square, 1e-300)
+            safe = square + bend if square + bend > 0.0 else max(square, NOWHERE)
             moved = self._kept_one(u - slope / safe)
             if abs(moved - u) <= SETTLED * (self.high - self.low):
                 return moved

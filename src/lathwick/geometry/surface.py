@@ -24,6 +24,7 @@ from .curve import AXES, required
 from .motion import Motion
 from .patch_rays import patch_ray_hits
 from .placement import FloatArray, Plane
+from .tolerance import NOWHERE
 from .vector import Vec2, Vec3, cross, dot, norm, sub
 
 Interval = tuple[float, float]
@@ -49,7 +50,6 @@ LAST_STEP, ROUGH = 1e-9, 1e-3
 is not larger than the second does not lead away."""
 
 ROUNDING = 1e-28
-NOWHERE = 1e-300
 POINTLIKE = 1e-9
 """A border no longer than this share of the surface is a point."""
 

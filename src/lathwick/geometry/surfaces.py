@@ -19,7 +19,7 @@ from .search import filled_rows
 from .spline import BSpline, SplineCurve
 from .spline_surface import SplineSurface, extruded_spline
 from .surface import DirectSurface, Interval, Meridian
-from .tolerance import RESOLUTION
+from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, along, cross, unit
 
 WHOLE = (-math.inf, math.inf)
@@ -236,7 +236,7 @@ class CylinderSurface(DirectSurface):
     def normals(self, points: FloatArray) -> FloatArray:
         """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3), 0 for one on the axis."""
         local = self.frame.locals(points)
-        radial = local[:, :2] / np.maximum(np.hypot(local[:, 0], local[:, 1]), 1e-300)[:, None]
+        radial = local[:, :2] / np.maximum(np.hypot(local[:, 0], local[:, 1]), NOWHERE)[:, None]
         return radial @ np.array([self.frame.x, self.frame.y])
 
     def gap(self, point: Vec3) -> float:
@@ -309,7 +309,7 @@ class ExtrudedSurface(DirectSurface):
     def _least_radius(self) -> float:
         t = self.profile.samples(*self.profile.domain)
         d1, d2 = self.profile.derivatives(t), self.profile.second(t)
-        return 1.0 / max(1.1 * float(curvature(d1, d2).max()), 1e-300)
+        return 1.0 / max(1.1 * float(curvature(d1, d2).max()), NOWHERE)
 
     def least_radius(self) -> float:
         return self._least_radius

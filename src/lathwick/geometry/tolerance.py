@@ -21,3 +21,12 @@ ANGULAR: Final = 1e-9
 
 LARGEST: Final = 1e7
 """No coordinate may exceed this; beyond it doubles no longer hold the resolution with room to spare."""
+
+SMOOTH: Final = 1e-6
+"""Faces whose normals differ by less (radians) meet smoothly: the edge is neither convex nor concave."""
+
+GRAZING: Final = 1e-4
+"""A ray or a path that crosses at a smaller angle (its sine) grazes, and does not tell sides apart."""
+
+NOWHERE: Final = 1e-300
+"""Less than any length: what is divided by a length that may be nought is divided by this at least."""

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface
+from ..geometry.tolerance import NOWHERE
 from ..geometry.vector import cross, norm
 from ..topology.body import Body
 from ..topology.boxes import overlapping
@@ -233,7 +234,7 @@ def _lie_on(one: FloatArray, two: FloatArray, flat: float) -> BoolArray:
     than `flat`: then no side of either has the other one beyond it."""
     ways = np.cross(one[:, 1] - one[:, 0], one[:, 2] - one[:, 0])
     sizes = np.linalg.norm(ways, axis=1)
-    normals = ways / np.maximum(sizes, 1e-300)[:, None]
+    normals = ways / np.maximum(sizes, NOWHERE)[:, None]
     off = np.abs(((two - one[:, :1]) * normals[:, None]).sum(axis=2)).max(axis=1)
     found = (off <= flat) & (sizes > 0.0)
     todo = np.flatnonzero(found)
@@ -241,7 +242,7 @@ def _lie_on(one: FloatArray, two: FloatArray, flat: float) -> BoolArray:
         for k in range(3):
             along = a[todo, (k + 1) % 3] - a[todo, k]
             across = np.cross(normals[todo], along)
-            across /= np.maximum(np.linalg.norm(across, axis=1), 1e-300)[:, None]
+            across /= np.maximum(np.linalg.norm(across, axis=1), NOWHERE)[:, None]
             reach = [(t[todo] * across[:, None]).sum(axis=2) for t in (one, two)]
             common = np.minimum(*(r.max(axis=1) for r in reach)) - np.maximum(*(r.min(axis=1) for r in reach))
             found[todo] &= common > flat

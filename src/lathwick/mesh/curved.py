@@ -13,7 +13,7 @@ from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface
-from ..geometry.tolerance import RESOLUTION
+from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..topology.brep import Coedge, Face
 from .charts import Chart, chart_of
 from .delaunay import triangulated
@@ -207,7 +207,7 @@ def _on_rim(surface: Surface, triangles: IntArray, points: FloatArray, near: flo
 
 def _unit_normals(corners: FloatArray) -> FloatArray:
     normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1), 1e-300)[:, None])
+    return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1), NOWHERE)[:, None])
 
 
 def _middles(surface: Surface, corners: FloatArray) -> FloatArray:

@@ -11,6 +11,7 @@ import numpy as np
 from ..errors import ModellingError
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
+from ..geometry.tolerance import NOWHERE
 from ..topology.brep import Coedge, Edge, Vertex
 
 MOST_HALVINGS = 16
@@ -96,7 +97,7 @@ class Tolerance:
 
 def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:
     """Distances of `points`, shape (N, K, 3), from the lines through a and b, shape (N, 3)."""
-    along = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), 1e-300)[:, None]
+    along = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), NOWHERE)[:, None]
     off = points - a[:, None, :]
     off = off - (off * along[:, None, :]).sum(axis=2)[:, :, None] * along[:, None, :]
     return np.linalg.norm(off, axis=2)

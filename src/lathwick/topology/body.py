@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION
+from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm
 from .boxes import face_bounds
 from .brep import Coedge, Edge, Face, Lump, Vertex
@@ -24,9 +24,6 @@ from .names import Address, FaceName
 from .selection import Selection, in_box, in_plane
 from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
-
-SMOOTH = 1e-6
-"""Faces that meet at an angle below this (radians) meet smoothly: the edge is neither convex nor concave."""
 
 
 class Body:

@@ -17,7 +17,7 @@ from numpy.polynomial.legendre import leggauss
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
-from ..geometry.tolerance import RESOLUTION
+from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Face
 from .windings import loop_path, winding
@@ -134,7 +134,7 @@ def _sphere(surface: SphereSurface, p: FloatArray, dp: FloatArray, reference: Fl
     cx, cy = np.cos(u), np.sin(u)
     around = cx[:, None] * y - cy[:, None] * x
     reach = surface.radius * np.cos(v)
-    du = -(dp * around).sum(axis=1) / np.maximum(reach, 1e-300)
+    du = -(dp * around).sum(axis=1) / np.maximum(reach, NOWHERE)
     low = level_bases(np.zeros(len(u), dtype=np.intp), du, v, -math.pi / 2)
     return _parallels(surface, axis, u, low, v, du, reference)
 
@@ -173,7 +173,7 @@ def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, ref
     x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
     ring = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
     around = np.cos(u)[:, None] * y - np.sin(u)[:, None] * x
-    reach = np.maximum(surface.major + surface.minor * np.cos(v), 1e-300)
+    reach = np.maximum(surface.major + surface.minor * np.cos(v), NOWHERE)
     up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
     du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
     cut = math.pi if surface.meets_axis else free_cut(v)

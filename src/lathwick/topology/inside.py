@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
-from ..geometry.tolerance import RESOLUTION
+from ..geometry.tolerance import GRAZING, RESOLUTION
 from ..geometry.vector import Vec3, unit
 from .boxes import outer_box
 from .brep import Face
@@ -20,7 +20,6 @@ from .trim import ON, OUTSIDE, UNCLEAR, region_of
 
 BoolArray = NDArray[np.bool_]
 
-GRAZING = 1e-4
 CHUNK = 4096
 WAYS: tuple[Vec3, ...] = tuple(
     unit(d)

@@ -29,6 +29,7 @@ from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.search import closed_in
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
+from ..geometry.tolerance import NOWHERE
 from .boxes import outer_box
 from .brep import Coedge, Edge, Face, Loop
 from .face_quadrature import NODES, WEIGHTS, FaceQuadrature, closed_strip, completed, joined, level_bases
@@ -53,7 +54,6 @@ NO_STEP = 1e-14
 _SHORT = leggauss(12)
 """Nodes for the inner integral over one of several pieces of a surface."""
 
-NOWHERE = 1e-300
 ROUND_IT = 0.5
 """A face goes round a pole if its loops run through more than this share of a turn, in all."""
 
@@ -345,7 +345,7 @@ def _extruded_strip(
         here = face == i
         upward[here] = faces[i].surface.normals(p[here] + reference)
     counts = np.sign(_rows(area, upward) * sign)
-    normals = area / np.maximum(size, 1e-300)[:, None] * counts[:, None]
+    normals = area / np.maximum(size, NOWHERE)[:, None] * counts[:, None]
     return FaceQuadrature(points, normals[:, None], weights * (counts * size)[:, None], face)
 
 
@@ -360,9 +360,9 @@ def _cone_strip(
     v = _rows(d, axis)
     radial = d - v[:, None] * axis
     reach = np.sqrt(_rows(radial, radial))
-    radial /= np.maximum(reach, 1e-300)[:, None]
+    radial /= np.maximum(reach, NOWHERE)[:, None]
     around = np.cross(axis, radial)
-    du = -_rows(dp, around) / np.maximum(reach, 1e-300) * sign
+    du = -_rows(dp, around) / np.maximum(reach, NOWHERE) * sign
     low, high = np.full(len(faces), np.inf), np.zeros(len(faces))
     owner = face.astype(np.intp)
     np.minimum.at(low, owner, v)

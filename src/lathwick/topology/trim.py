@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surface import Surface
-from ..geometry.tolerance import RESOLUTION
+from ..geometry.tolerance import GRAZING, NOWHERE, RESOLUTION
 from .brep import Coedge, Edge, Face, Loop
 from .round_trim import RoundLoops, has_round_loops
 from .windings import unrolled
@@ -27,7 +27,6 @@ IntArray = NDArray[np.intp]
 PER_TURN = 48
 FINER = 16
 LEVELS = 4
-GRAZING = 1e-4
 TARGETS = 24
 PLACES = 3
 """So many places of a loop are looked at to see on which side of the others it lies."""
@@ -274,7 +273,7 @@ class _Paths:
         self.b = np.concatenate([uv[1:] for uv in flat])
         self._start = np.concatenate([p[:-1] for p in space])
         self._way = np.concatenate([np.diff(p, axis=0) for p in space])
-        self._square = np.maximum((self._way**2).sum(axis=1), 1e-300)
+        self._square = np.maximum((self._way**2).sum(axis=1), NOWHERE)
         self.owner = np.concatenate(owners)
         self.ends = np.concatenate(ends)
         self._coedges = coedges

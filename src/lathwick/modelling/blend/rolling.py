@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from ...geometry.placement import FloatArray
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import NOWHERE, RESOLUTION
 from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Edge, Face
 from .strips import TooLargeError, way_out
@@ -63,7 +63,7 @@ def corrected(
             raise TooLargeError("no ball of that radius touches both faces", faces[0])
         step = np.linalg.solve(rows, right[:, :, None])[:, :, 0]
         size = np.linalg.norm(step, axis=1)
-        c = c + step * np.minimum(1.0, abs(d) / np.maximum(size, 1e-300))[:, None]
+        c = c + step * np.minimum(1.0, abs(d) / np.maximum(size, NOWHERE))[:, None]
         if size.max() <= 1e-14 * (1.0 + np.abs(c).max()):
             break
     worst = max(float(np.abs(way_out(face) * face.surface.distance(c) - d).max()) for face in faces)
@@ -89,7 +89,7 @@ def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: fl
         for gap, column in zip(gaps, columns, strict=True):
             step = along(step, column, -gap / size)
         length = norm(step)
-        c = along(c, step, min(1.0, abs(d) / max(length, 1e-300)))
+        c = along(c, step, min(1.0, abs(d) / max(length, NOWHERE)))
         if length <= 1e-14 * (1.0 + max(abs(x) for x in c)):
             break
     if not max(abs(out_one * one.gap(c) - d), abs(out_two * two.gap(c) - d)) <= 1e-3 * RESOLUTION:

@@ -10,10 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 from ...errors import ModellingError
+from ...geometry.tolerance import SMOOTH
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ...topology.sets import Sets
-from .strips import SMOOTH, pointed_ends, sides_of, turn_at
+from .strips import pointed_ends, sides_of, turn_at
 from .vertex_stars import EdgeEnd, Wedge, continues, stars_at, touching_sides
 
 SAME_SIZE = 1e-9

@@ -22,7 +22,6 @@ from ...topology.brep import Coedge, Edge, Face, Vertex
 from ..limits import SizeError
 from .profiles import Across, LineProfile, Profile, touching_centers
 
-SMOOTH = 1e-6
 FADED = 1e-3
 """Radians. At an end where an edge turns by less than this its faces meet smoothly."""
 

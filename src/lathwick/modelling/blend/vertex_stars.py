@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, norm, scaled
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ...topology.names import FaceName
 from .joining import FAR, REACH, Spot, closest, hit_near, share_of
-from .strips import SMOOTH, BlendError, Strip, TooLargeError, pointed_ends, sides_of, turn_at
+from .strips import BlendError, Strip, TooLargeError, pointed_ends, sides_of, turn_at
 
 CONTINUES = 1e-4
 

@@ -21,7 +21,7 @@ from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.intersections import PARALLEL, SAME, intersection
 from ...geometry.spline import SplineCurve
 from ...geometry.surface import Surface
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.inside import contains
@@ -31,8 +31,6 @@ from ...topology.sets import Sets
 from .cells import Cycle, Half, LooseEnd, head, left_of, outward_normal, reversed_half, tail, traced_cycles
 from .fragments import NEAR, Fragment, Nodes
 from .grouping import same_cells
-
-SMOOTH = 1e-6
 
 
 @dataclass(eq=False, slots=True)

@@ -20,7 +20,7 @@ from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import Plane
 from ...geometry.spline import FittedCurve
 from ...geometry.surface import Surface
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, add, cross, distance, dot, norm, scaled, sub
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -28,7 +28,7 @@ from ...topology.collapse import collapsed
 from ...topology.sets import Sets
 from ..blend.checks import refuse_collisions, refuse_crossing_loops
 from ..blend.joining import closest, exact_between, hit_near
-from ..blend.strips import SMOOTH, TooLargeError, sides_of, turn_at
+from ..blend.strips import TooLargeError, sides_of, turn_at
 from ..blend.vertex_stars import Wedge, stars_at
 from ..boolean.regrouping import with_whole_faces
 from .following import beside

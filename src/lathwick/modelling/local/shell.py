@@ -8,11 +8,11 @@ from numbers import Real
 
 from ...errors import ModellingError, naming_its_step
 from ...geometry.surface import Surface
-from ...geometry.tolerance import RESOLUTION
+from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ...topology.names import FaceName
-from ..blend.strips import SMOOTH, sides_of, turn_at
+from ..blend.strips import sides_of, turn_at
 from ..boolean.operations import combined
 from ..extrude import extrude
 from ..flat_faces import region_of_face

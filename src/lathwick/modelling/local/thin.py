@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...geometry.placement import FloatArray
+from ...geometry.tolerance import NOWHERE
 from ...topology.body import Body
 from ...topology.brep import Face
 from ...topology.trim import INSIDE, ON, region_of
@@ -93,7 +94,7 @@ def _is_beside(points: FloatArray, face: Face, reach: float) -> NDArray[np.bool_
         edge = coedge.edge
         line = edge.curve.points(np.linspace(edge.t0, edge.t1, PER_BORDER))
         starts, ways = line[:-1], np.diff(line, axis=0)
-        lengths = np.maximum((ways**2).sum(axis=1), 1e-300)
+        lengths = np.maximum((ways**2).sum(axis=1), NOWHERE)
         off = points[:, None] - starts
         share = np.clip((off * ways).sum(axis=2) / lengths, 0.0, 1.0)
         near |= (np.linalg.norm(off - share[:, :, None] * ways, axis=2) < reach).any(axis=1)
