@@ -15,12 +15,13 @@ from typing import Self
 import numpy as np
 
 from ..errors import ModellingError
-from .canal import NOWHERE, CanalSurface
+from .canal import CanalSurface
 from .motion import Motion
 from .placement import FloatArray
 from .roots import monotone_zeros, sign_changes
 from .spline import FittedCurve
 from .surface import Surface
+from .tolerance import NOWHERE
 from .vector import Vec3
 
 NEWTON_ROUNDS = 20
