@@ -1,0 +1,123 @@
+"""Random booleans of prisms with splined and elliptic sides: python -m tests.fuzz_prisms COUNT SEED.
+
+A prism and any other solid in random poses are united, cut or intersected. Cut and common part must make the
+whole, points must lie where both say, and the STEP file must be clean for the outside checker and hold our
+volume.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections import Counter
+from pathlib import Path
+
+import numpy as np
+
+import lathwick as lw
+
+from .conftest import CHECKERS, faults
+
+OPERATIONS = {
+    "union": (lw.union, lambda a, b: a | b),
+    "cut": (lw.cut, lambda a, b: a & ~b),
+    "intersect": (lw.intersect, lambda a, b: a & b),
+}
+
+
+def outline(random: np.random.Generator) -> lw.Sketch:
+    """An ellipse, or a closed spline about the origin."""
+    sk = lw.Sketch(lw.XY)
+    if random.random() < 0.4:
+        sk.ellipse((0, 0), *random.uniform(2, 5, 2), angle=float(random.uniform(0, 90)))
+        return sk
+    count = int(random.integers(5, 10))
+    angles = np.sort(np.linspace(0, 2 * np.pi, count, endpoint=False) + random.uniform(0, 0.4, count))
+    reach = random.uniform(2.5, 5.0, count)
+    sk.spline([(r * np.cos(a), r * np.sin(a)) for r, a in zip(reach, angles, strict=True)], close=True)
+    return sk
+
+
+def prism(random: np.random.Generator) -> lw.Body:
+    """An outline extruded both ways."""
+    tall = float(random.uniform(3, 10))
+    return lw.move(lw.extrude(outline(random), tall), 0, 0, -tall / 2)
+
+
+def other(random: np.random.Generator) -> lw.Body:
+    """Any solid about as large, about the origin."""
+    a, b, c = random.uniform(1.5, 4, 3).tolist()
+    made = [
+        lambda: prism(random),
+        lambda: lw.sphere(a),
+        lambda: lw.move(lw.cylinder(0.6 * a, 12), 0, 0, -6),
+        lambda: lw.move(lw.cone(a, 0.4 * b, 2 * c), 0, 0, -c),
+        lambda: lw.torus(a + 1, 0.3 * b),
+        lambda: lw.box(2 * a, 2 * b, 2 * c, center=True),
+    ]
+    return made[int(random.integers(len(made)))]()
+
+
+def posed(body: lw.Body, random: np.random.Generator) -> lw.Body:
+    """Turned anyhow and moved a little; one in three only along the axes, by halves."""
+    if random.random() < 0.33:
+        turn = float(random.choice([0, 90, 180, 270]))
+        axis, (dx, dy, dz) = (
+            ((1, 0, 0), (0, 1, 0), (0, 0, 1))[int(random.integers(3))],
+            random.integers(-4, 5, 3) / 2,
+        )
+        return lw.move(lw.turn(body, turn, lw.Axis((0, 0, 0), axis)), dx, dy, dz)
+    axis = lw.Axis((0, 0, 0), random.normal(size=3))
+    return lw.move(lw.turn(body, float(random.uniform(0, 360)), axis), *random.uniform(-3, 3, 3))
+
+
+def trial(seed: int, folder: Path) -> str:
+    """ "right", "refused: ..." or "WRONG: ..."."""
+    random = np.random.default_rng(seed)
+    one, two = prism(random), posed(other(random), random)
+    name = list(OPERATIONS)[int(random.integers(3))]
+    verb, rule = OPERATIONS[name]
+    try:
+        made = verb(one, two)
+        common = lw.intersect(one, two).volume if made.volume < one.volume + two.volume - 1e-9 else 0.0
+    except lw.ModellingError as error:
+        return f"refused: {error.message}"
+    meant = {"union": one.volume + two.volume - common, "cut": one.volume - common, "intersect": common}[name]
+    if abs(made.volume - meant) > 1e-7 * one.volume:
+        return f"WRONG: {name} has volume {made.volume:.9g} for {meant:.9g}"
+    points = random.uniform(np.array(one.bounds[0]) - 1, np.array(one.bounds[1]) + 1, (200, 3))
+    if (made.contains(points) != rule(one.contains(points), two.contains(points))).any():
+        return f"WRONG: points of the {name}"
+    path = folder / f"{seed}.step"
+    try:
+        lw.save(made, path)
+    except lw.ExchangeError as error:
+        return f"refused: {error.message}"
+    if found := faults(path):
+        return f"WRONG STEP: {found}"
+    if CHECKERS[".step"].exists():
+        from stepcheck import check
+
+        volume = check(path).total["volume_mm3"]
+        if abs(volume - made.volume) > 1e-6 * made.volume:
+            return f"WRONG STEP: volume {volume:.9g} for {made.volume:.9g}"
+    return "right"
+
+
+def main() -> None:
+    count, first = (int(n) for n in sys.argv[1:3])
+    found, slow = Counter[str](), []
+    with tempfile.TemporaryDirectory() as folder:
+        for seed in range(first, first + count):
+            start = time.perf_counter()
+            outcome = trial(seed, Path(folder))
+            slow.append(time.perf_counter() - start)
+            found[outcome.split(":")[0]] += 1
+            if outcome != "right":
+                print(seed, outcome, flush=True)
+    print(dict(found), f"median {np.median(slow):.2f} s, longest {max(slow):.1f} s")
+
+
+if __name__ == "__main__":
+    main()
