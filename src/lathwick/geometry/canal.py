@@ -26,7 +26,7 @@ from .roots import IntArray
 from .search import closed_in, filled_rows, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
-from .surface import DirectSurface, Interval, Surface
+from .surface import Interval, Surface
 from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, norm, scaled, sub
 
@@ -47,7 +47,7 @@ DIFFERENCE = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
-class CanalSurface(DirectSurface):
+class CanalSurface(Surface):
     """The points at distance `radius` from `spine`, across it.
 
     u is the spine's parameter, v the angle (radians, -pi to pi) about it from the direction to `zero`, a
@@ -216,24 +216,20 @@ class CanalSurface(DirectSurface):
     def _samples(self) -> FloatArray:
         return np.linspace(self.spine.low, self.spine.high, 129)
 
-    def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`."""
-        off = sub(point, self.spine.point(self._nearest_one(point)))
-        return scaled(off, 1.0 / max(norm(off), NOWHERE))
+    def touch(self, point: Vec3) -> tuple[float, Vec3]:
+        u = self._nearest_one(point)
+        off = sub(point, self.spine.point(u))
+        size = norm(off)
+        return size - self._radius_at(u), scaled(off, 1.0 / max(size, NOWHERE))
 
-    def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        off = points - self.spine.points(self._nearest(points))
-        return off / np.maximum(np.linalg.norm(off, axis=1), NOWHERE)[:, None]
+    def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        u = self._nearest(points)
+        off = points - self.spine.points(u)
+        sizes = np.linalg.norm(off, axis=1)
+        return sizes - self.radii(u), off / np.maximum(sizes, NOWHERE)[:, None]
 
-    def gap(self, point: Vec3) -> float:
-        """Signed distance of one point, positive outside."""
-        return math.dist(point, self.spine.point(self._nearest_one(point))) - self.radius
-
-    def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive outside; returns (N,)."""
-        feet = self.spine.points(self._nearest(points))
-        return np.asarray(np.linalg.norm(points - feet, axis=1) - self.radius)
+    def _radius_at(self, u: float) -> float:
+        return self.radius
 
     def parameters(self, points: FloatArray) -> FloatArray:
         """(u, v) of `points`, shape (N, 3); returns shape (N, 2)."""

@@ -18,9 +18,9 @@ from .roots import IntArray
 from .search import filled_rows
 from .spline import BSpline, SplineCurve
 from .spline_surface import SplineSurface, extruded_spline
-from .surface import DirectSurface, Interval, Meridian
+from .surface import DirectSurface, Interval, Meridian, Surface
 from .tolerance import NOWHERE, RESOLUTION
-from .vector import Vec3, along, cross, unit
+from .vector import Vec3, along, cross, dot, sub, unit
 
 WHOLE = (-math.inf, math.inf)
 NONE: FloatArray = np.zeros((0, 3))
@@ -263,7 +263,7 @@ class CylinderSurface(DirectSurface):
 
 
 @dataclass(frozen=True, eq=False)
-class ExtrudedSurface(DirectSurface):
+class ExtrudedSurface(Surface):
     """A profile curve moved along a straight direction; it is a B-spline surface, linear in v.
 
     `frame` has its normal along the direction and the profile in its plane; u is the parameter of
@@ -321,30 +321,23 @@ class ExtrudedSurface(DirectSurface):
         table = [[rows[0], up, nought], [rows[1], nought], [rows[2]]]
         return [row[: most + 1 - i] for i, row in enumerate(table[: most + 1])]
 
-    def normal(self, point: Vec3) -> Vec3:
-        """Unit normal at the foot of `point`."""
-        return unit(cross(self.profile.tangent(self.profile.parameter(point)), self.frame.normal))
-
     def normals_at(self, uv: FloatArray) -> FloatArray:
         ways = np.cross(self.profile.derivatives(uv[:, 0]), np.asarray(self.frame.normal))
         return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
-    def normals(self, points: FloatArray) -> FloatArray:
-        """Unit normals at the feet of `points`, shape (N, 3); returns shape (N, 3)."""
-        return self.normals_at(self._feet(points)[:, None])
+    def touch(self, point: Vec3) -> tuple[float, Vec3]:
+        u, v, _ = self.frame.local(point)
+        flat = self.frame.point(u, v)
+        t = self.profile.parameter(flat)
+        normal = unit(cross(self.profile.tangent(t), self.frame.normal))
+        return dot(sub(flat, self.profile.point(t)), normal), normal
 
-    def gap(self, point: Vec3) -> float:
-        """Signed distance of one point, positive on the normal's side."""
-        return float(self.distance(np.array([point]))[0])
-
-    def distance(self, points: FloatArray) -> FloatArray:
-        """Signed distances of `points`, shape (N, 3), positive on the normal's side; returns (N,). Beyond the
-        ends of an open profile from the planes that go on there."""
+    def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """As for any surface; beyond the ends of an open profile the distances are from the planes that go on
+        there."""
         feet = self._feet(points)
-        normal = np.asarray(self.frame.normal)
-        across = np.cross(self.profile.derivatives(feet), normal)
-        side = ((points - self.profile.points(feet)) * across).sum(axis=1)
-        return np.asarray(side / np.linalg.norm(across, axis=1))
+        normals = self.normals_at(feet[:, None])
+        return ((points - self.profile.points(feet)) * normals).sum(axis=1), normals
 
     def parameters(self, points: FloatArray) -> FloatArray:
         """(profile parameter, height) of `points`, shape (N, 3); returns shape (N, 2)."""

@@ -97,12 +97,8 @@ class VaryingCanal(CanalSurface):
     def arms(self, u: FloatArray) -> FloatArray:
         return np.asarray(self.radii(u) * np.sqrt(1.0 - self._growth(u) ** 2))
 
-    def gap(self, point: Vec3) -> float:
-        return float(self.distance(np.array([point]))[0])
-
-    def distance(self, points: FloatArray) -> FloatArray:
-        u = self._nearest(points)
-        return np.asarray(np.linalg.norm(points - self.spine.points(u), axis=1) - self.radii(u))
+    def _radius_at(self, u: float) -> float:
+        return float(self.radii(np.array([u]))[0])
 
     def stretch(self, u: FloatArray, normals: FloatArray) -> FloatArray:
         d1, d2 = self.spine.derivatives(u), self.spine.second(u)
