@@ -180,12 +180,8 @@ def _dxf(obj: Any, name: str) -> bytes:
 
 
 def _picture(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
-    from ..view.picture import Piece, Scene, png  # heavy, and not always installed
+    from ..view.picture import png  # heavy, and not always installed
 
-    if isinstance(obj, Part | Body):
-        part = obj if isinstance(obj, Part) else Part(obj)
-        pieces = tuple(Piece(n, leaf.body, leaf.color) for n, leaf in part.leaves().items())
-        obj = Scene(part.body, pieces, part.mass_text, bool(part.bodies))
     return png(obj, name, size=size, view=view)
 
 

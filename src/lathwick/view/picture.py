@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 import numpy as np
 
@@ -20,30 +20,32 @@ SMALLEST, LARGEST = 100, 8000
 Color = tuple[float, float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
-    """A named body of a scene, and its color, None for one of ours."""
+class Leaf(Protocol):
+    """A body of a part, and its color, None for one of ours."""
 
-    name: str
-    body: Body
-    color: Color | None
+    @property
+    def body(self) -> Body: ...
+    @property
+    def color(self) -> Color | None: ...
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
-    """What is drawn of solids: their faces in order as one body, the pieces that those belong to, a line of
-    text."""
+@runtime_checkable
+class Drawable(Protocol):
+    """What is asked of a part: one body of all, those it is made of by name, and its mass in words."""
 
-    whole: Body
-    pieces: tuple[Piece, ...]
-    text: str = ""
-    has_legend: bool = False
+    @property
+    def body(self) -> Body: ...
+    @property
+    def bodies(self) -> Mapping[str, Any]: ...
+    @property
+    def mass_text(self) -> str: ...
+    def leaves(self) -> Mapping[str, Any]: ...
 
 
 def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
-    """A PNG of a scene or a sketch.
+    """A PNG of a part, body or sketch.
 
-    size : (width, height) in pixels. view : of a scene, one of `camera.VIEWS`.
+    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`.
     Raises ExchangeError for anything else, or when the packages of the extra are missing.
     """
     width, height = pixels = size or SIZE
@@ -56,21 +58,27 @@ def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str |
         from .sketch_picture import draw_sketch
 
         draw_sketch(figure, obj)
-    elif isinstance(obj, Scene):
-        _draw_scene(figure, obj, name, pixels, view or "iso")
+    elif isinstance(obj, Body):
+        from .body_picture import draw_body
+
+        colors = np.repeat(BODY_COLORS[:1], len(obj.brep_faces), axis=0)
+        draw_body(figure, obj, name, colors, pixels, "", view or "iso")
+    elif isinstance(obj, Drawable):
+        _draw_part(figure, obj, name, pixels, view or "iso")
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
     return encoded(figure)
 
 
-def _draw_scene(figure: Figure, scene: Scene, name: str, pixels: tuple[int, int], view: str) -> None:
+def _draw_part(figure: Figure, part: Drawable, name: str, pixels: tuple[int, int], view: str) -> None:
     from .body_picture import draw_body, draw_legend
 
-    colors = [piece.color or BODY_COLORS[i % len(BODY_COLORS)] for i, piece in enumerate(scene.pieces)]
-    counts = [len(piece.body.brep_faces) for piece in scene.pieces]
-    draw_body(figure, scene.whole, name, np.repeat(colors, counts, axis=0), pixels, scene.text, view)
-    if scene.has_legend:
-        draw_legend(figure, [(piece.name, color) for piece, color in zip(scene.pieces, colors, strict=True)])
+    leaves: Mapping[str, Leaf] = part.leaves()
+    colors = [leaf.color or BODY_COLORS[i % len(BODY_COLORS)] for i, leaf in enumerate(leaves.values())]
+    counts = [len(leaf.body.brep_faces) for leaf in leaves.values()]
+    draw_body(figure, part.body, name, np.repeat(colors, counts, axis=0), pixels, part.mass_text, view)
+    if part.bodies:
+        draw_legend(figure, list(zip(leaves, colors, strict=True)))
 
 
 def new_figure(size: tuple[int, int]) -> Figure:
