@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from itertools import pairwise, product
 
@@ -12,7 +13,7 @@ import lathwick as lw
 from lathwick.geometry.curve import Curve
 from lathwick.geometry.curves import Line
 from lathwick.geometry.placement import Plane
-from lathwick.geometry.spline import SplineCurve
+from lathwick.geometry.spline import SplineCurve, interpolated
 from lathwick.geometry.spline_surface import SplineSurface
 from lathwick.geometry.surface import Surface
 from lathwick.geometry.surfaces import PlaneSurface
@@ -113,3 +114,48 @@ def volume_under(surface: SplineSurface, nodes: int = 30) -> float:
         area = np.cross(slopes[1][0], slopes[0][1])[:, 2]
         total += float(slopes[0][0][:, 2] * area @ np.outer(w, w).ravel()) * (b - a) * (d - c) / 4
     return total
+
+
+PROFILE = [(0, -4), (3, -3), (4, 0), (3, 3), (0, 4), (-3, 3), (-5, 0), (-3, -3)]
+
+
+def ring_surface(sizes: Sequence[float], heights: Sequence[float]) -> tuple[SplineSurface, list[SplineCurve]]:
+    """A closed profile, times sizes at heights (control values along v of a Bezier curve); and its rims."""
+    ring = interpolated(np.array(PROFILE, dtype=float), closed=True)
+    degree = len(sizes) - 1
+    layers = [np.column_stack([s * ring.controls, np.full(len(ring.controls), h)])
+              for s, h in zip(sizes, heights, strict=True)]  # fmt: skip
+    knots = (ring.knots, (0.0,) * (degree + 1) + (1.0,) * (degree + 1))
+    surface = SplineSurface((3, degree), knots, np.stack(layers, axis=1))
+    return surface, [SplineCurve(3, ring.knots, layers[k]) for k in (0, -1)]
+
+
+def ring_body(sizes: Sequence[float], heights: Sequence[float]) -> lw.Body:
+    """What lies inside a ring surface, between level caps; where the last size is nought there is a pole."""
+    surface, rims = ring_surface(sizes, heights)
+    edges = [Edge(rim, rim.low, rim.high, None, None) for rim in rims[: 1 if sizes[-1] == 0.0 else 2]]
+    walls = tuple(Loop((Coedge(edge, k == 0),)) for k, edge in enumerate(edges))
+    faces = [Face(surface, True, walls, (FaceName("ring", "side"),))]
+    for k, edge in enumerate(edges):
+        cap = PlaneSurface(Plane((0, 0, heights[-k]), (0, 0, 1)))
+        loop = Loop((Coedge(edge, k == 1),))
+        faces.append(Face(cap, k == 1, (loop,), (FaceName("ring", ("start", "end")[k]),)))
+    return lw.Body.made([Lump(Shell(tuple(faces)))], "mm")
+
+
+def ring_volume(sizes: Sequence[float], heights: Sequence[float]) -> float:
+    """The area of the profile times the integral of size squared over the height."""
+    area = lw.extrude(_profile_sketch(), 1.0).volume
+    x, w = leggauss(12)
+    v, n = 0.5 * (x + 1.0), len(sizes) - 1
+    basis = [math.comb(n, k) * v**k * (1 - v) ** (n - k) for k in range(n + 1)]
+    size = sum(s * b for s, b in zip(sizes, basis, strict=True))
+    slopes = [math.comb(n - 1, k) * v**k * (1 - v) ** (n - 1 - k) for k in range(n)]
+    rise = n * sum((b - a) * s for a, b, s in zip(heights, heights[1:], slopes, strict=False))
+    return area * float(0.5 * w @ (size**2 * rise))
+
+
+def _profile_sketch() -> lw.Sketch:
+    sk = lw.Sketch(lw.XY)
+    sk.spline(PROFILE, close=True)
+    return sk

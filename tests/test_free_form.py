@@ -13,7 +13,17 @@ from lathwick.geometry.curves import Line
 from lathwick.geometry.surface import Surface
 
 from .conftest import sound
-from .freeform_parts import LONG, TALL, WIDE, block_under, spline_block, top_surface, volume_under
+from .freeform_parts import (
+    LONG,
+    TALL,
+    WIDE,
+    block_under,
+    ring_body,
+    ring_volume,
+    spline_block,
+    top_surface,
+    volume_under,
+)
 
 KINDS = ("bicubic", "uneven", "rational")
 
@@ -92,6 +102,29 @@ def test_details_of_a_free_form_block(tmp_path, outside_check):
     deep &= points[:, 1] < WIDE - 0.5
     assert (hollow.contains(points) == (body.contains(points) & ~deep)).all()
     assert 0 < inner < body.volume
+
+
+TUBE, DOME = ((1.0, 0.5, 1.2), (0.0, 5.0, 10.0)), ((1.0, 1.0, 0.0), (0.0, 4.0, 4.0))
+
+
+@pytest.mark.parametrize("shape", [TUBE, DOME], ids=["tube", "dome"])
+def test_a_closed_free_form_tube_and_a_dome_with_a_pole(shape, tmp_path, outside_check):
+    """Volume in closed form; cut by a drill off the middle and by one through the middle; sound."""
+    body = ring_body(*shape)
+    assert body.volume == pytest.approx(ring_volume(*shape), rel=1e-10)
+    assert body.contains([(0, 0, 1), (0, 0, 3.9), (6, 0, 1), (0, 0, -0.1)]).tolist() == [
+        True,
+        True,
+        False,
+        False,
+    ]
+    sound(body, tmp_path, outside_check)
+    assert lw.scale(body, 2).volume == pytest.approx(8 * body.volume, rel=1e-12)
+    for tool in (lw.cylinder(0.8, 30, on=lw.Plane((1, 0.5, -5), (0, 0, 1))),
+                 lw.sphere(1.5, on=lw.Plane((0, 3.5, 2), (0, 0, 1))),
+                 lw.cylinder(0.7, 30, on=lw.Plane((0, 0, -5), (0, 0, 1)))):  # fmt: skip
+        both = lw.intersect(body, tool).volume
+        assert lw.cut(body, tool).volume == pytest.approx(body.volume - both, rel=1e-8)
 
 
 @dataclass(frozen=True, eq=False)

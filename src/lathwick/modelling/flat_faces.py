@@ -10,7 +10,6 @@ from ..errors import ModellingError
 from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import Plane
 from ..geometry.spline import SplineCurve
-from ..geometry.surfaces import PlaneSurface
 from ..geometry.vector import Vec2, dot, negated, scaled
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
@@ -26,10 +25,11 @@ def plane_of_face(face: Face) -> Plane:
     y points up. So the planes of faces agree with XY, XZ and YZ, and depend neither on the step that
     made the face nor on its size. Raises ModellingError for a face that is not planar.
     """
-    surface = face.surface
-    if not isinstance(surface, PlaneSurface):
-        raise ModellingError(f"a {surface.kind} face is not flat; only a planar face is a plane or a profile")
-    frame = surface.frame
+    frame = face.surface.plane
+    if frame is None:
+        raise ModellingError(
+            f"a {face.surface.called} face is not flat; only a planar face is a plane or a profile"
+        )
     normal = frame.normal if face.outward else negated(frame.normal)
     height = dot(frame.origin, normal)
     return Plane(scaled(normal, height), normal)

@@ -243,7 +243,7 @@ class _Revolver:
         first, last = self._ring(piece.start), self._ring(piece.end)
         if ends is None:
             loops = [Loop((Coedge(e, way),)) for e, way in ((first, True), (last, False)) if e is not None]
-            if isinstance(surface, PlaneSurface) and len(loops) == 2 and piece.end[0] > piece.start[0]:
+            if surface.plane is not None and len(loops) == 2 and piece.end[0] > piece.start[0]:
                 loops.reverse()
             return Face(surface, outward, tuple(loops), name)
         start, end, way = ends

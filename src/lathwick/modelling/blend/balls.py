@@ -77,7 +77,7 @@ def _corner_of_bevels(around: Surroundings, vertex: Vertex, star: list[Wedge]) -
         strip, before = around.strips[wedge.entry[0]], star[k - 1].face
         first = (meets[k - 1][0], share_at(strip, before), meets[k - 1][2])
         last = (meets[k][0], share_at(strip, wedge.face), meets[k][1])
-        flat = isinstance(strip.surface, PlaneSurface)
+        flat = strip.surface.plane is not None
         paths.append(
             line_between(first[0], last[0])
             if flat

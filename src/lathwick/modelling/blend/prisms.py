@@ -71,8 +71,8 @@ def _along(line: Line, faces: tuple[Face, Face]) -> bool:
 
 
 def _runs_along(surface: Surface, way: Vec3) -> bool:
-    if isinstance(surface, PlaneSurface):
-        return abs(dot(surface.frame.normal, way)) <= PARALLEL
+    if surface.plane is not None:
+        return abs(dot(surface.plane.normal, way)) <= PARALLEL
     return (
         isinstance(surface, CylinderSurface | ExtrudedSurface)
         and norm(cross(surface.frame.normal, way)) <= PARALLEL

@@ -13,9 +13,7 @@ from dataclasses import dataclass
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Line
 from ...geometry.placement import Plane
-from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.surface import Surface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub
 
@@ -123,40 +121,39 @@ class Across:
         return self._straight(surface, sign) if self.circle is None else self._round(surface, sign)
 
     def _straight(self, surface: Surface, sign: float) -> Profile | None:
-        way = cross(self.x, self.y)
-        if isinstance(surface, PlaneSurface):
-            n = scaled(surface.frame.normal, sign)
+        way, plane, meridian = cross(self.x, self.y), surface.plane, surface.meridian
+        if plane is not None:
+            n = scaled(plane.normal, sign)
             if abs(dot(n, way)) > PARALLEL:
                 return None
-            flat = (dot(n, self.x), dot(n, self.y))
-            return LineProfile(flat, dot(n, sub(surface.frame.origin, self.origin)))
-        if isinstance(surface, CylinderSurface) and norm(cross(surface.frame.normal, way)) <= PARALLEL:
-            return CircleProfile(self.local(surface.frame.origin), surface.radius, sign)
-        return None
+            return LineProfile((dot(n, self.x), dot(n, self.y)), dot(n, sub(plane.origin, self.origin)))
+        if meridian is None or meridian.axis is None or meridian.way != (0.0, 1.0):
+            return None  # only a cylinder, and only along its axis, is the same everywhere
+        if norm(cross(meridian.axis, way)) > PARALLEL:
+            return None
+        return CircleProfile(self.local(meridian.origin), meridian.point[0], sign)
 
     def _round(self, surface: Surface, sign: float) -> Profile | None:
-        if not isinstance(
-            surface, PlaneSurface | CylinderSurface | ConeSurface | SphereSurface | TorusSurface
-        ):
+        axis, plane, meridian = self.y, surface.plane, surface.meridian
+        if plane is not None:
+            if norm(cross(plane.normal, axis)) > PARALLEL:
+                return None
+            up = math.copysign(1.0, dot(plane.normal, axis)) * sign
+            return LineProfile((0.0, up), up * dot(sub(plane.origin, self.origin), axis))
+        if meridian is None:
             return None
-        frame, axis = surface.frame, self.y
-        height = dot(sub(frame.origin, self.origin), axis)
-        reach = norm(sub(sub(frame.origin, self.origin), scaled(axis, height)))
-        turned = norm(cross(frame.normal, axis))
-        if isinstance(surface, PlaneSurface):
-            up = math.copysign(1.0, dot(frame.normal, axis)) * sign
-            return LineProfile((0.0, up), up * height) if turned <= PARALLEL else None
-        if reach > RESOLUTION or (not isinstance(surface, SphereSurface) and turned > PARALLEL):
+        off = sub(meridian.origin, self.origin)
+        height = dot(off, axis)
+        if norm(sub(off, scaled(axis, height))) > RESOLUTION:
             return None
-        if isinstance(surface, CylinderSurface):
-            return LineProfile((sign, 0.0), sign * surface.radius)
-        if isinstance(surface, SphereSurface):
-            return CircleProfile((0.0, height), surface.radius, sign)
-        if isinstance(surface, TorusSurface):
-            return CircleProfile((surface.major, height), surface.minor, sign)
-        up = math.copysign(1.0, dot(frame.normal, axis))
-        c, s = sign * math.cos(surface.half_angle), -sign * up * math.sin(surface.half_angle)
-        return LineProfile((c, s), s * height)
+        if meridian.axis is not None and norm(cross(meridian.axis, axis)) > PARALLEL:
+            return None
+        up = 1.0 if meridian.axis is None else math.copysign(1.0, dot(meridian.axis, axis))
+        place = (meridian.point[0], height + up * meridian.point[1])
+        if meridian.way is None:
+            return CircleProfile(place, meridian.radius, sign)
+        normal = (sign * meridian.way[1], -sign * up * meridian.way[0])
+        return LineProfile(normal, normal[0] * place[0] + normal[1] * place[1])
 
 
 def touching_centers(one: Profile, two: Profile, d: float) -> list[Vec2]:

@@ -14,7 +14,6 @@ from ...geometry.curves import Circle, Line
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.spline import FittedCurve, joined
-from ...geometry.surfaces import PlaneSurface
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec3, add, along, dot, norm, scaled, unit
 from ...topology.brep import Edge, Face
@@ -43,7 +42,7 @@ def varying_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, floa
     Raises TooLargeError where there are no such balls, and ModellingError for a closed edge. Source: Vida,
     Martin & Varady (1994), rolling balls of varying radius.
     """
-    if isinstance(edge.curve, Line) and all(isinstance(face.surface, PlaneSurface) for face in faces):
+    if isinstance(edge.curve, Line) and all(face.surface.plane is not None for face in faces):
         return _cone_strip(edge, edge.curve, faces, radii)
     return _canal_strip(edge, faces, (radii[0], (radii[1] - radii[0]) / edge.length), ROOMS_BEYOND)
 

@@ -11,7 +11,6 @@ from collections.abc import Iterable
 import numpy as np
 
 from ...errors import ModellingError
-from ...geometry.canal import CanalSurface
 from ...geometry.curve import Curve
 from ...geometry.intersections import Intersection, intersection
 from ...geometry.marching import marched
@@ -42,7 +41,7 @@ def _common_box(one: Face, two: Face) -> FloatArray | None:
     box = np.array([[-np.inf] * 3, [np.inf] * 3])
     for face, other in ((one, two), (two, one)):
         of_face = outer_box(face)
-        if isinstance(face.surface, CanalSurface):
+        if face.surface.bulges and face.surface.whole_box() is None:
             patches, around = patch_boxes(face), outer_box(other)
             near = (patches[:, 0] <= around[1]).all(axis=1) & (patches[:, 1] >= around[0]).all(axis=1)
             if not near.any():

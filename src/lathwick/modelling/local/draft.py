@@ -153,14 +153,13 @@ def _leaned(face: Face, angle: float, neutral: Plane) -> tuple[Surface, bool]:
     """The surface of a wall that leans by an angle (radians) about the neutral plane."""
     surface, pull = face.surface, neutral.normal
     c, s = math.cos(angle), math.sin(angle)
-    if isinstance(surface, PlaneSurface):
-        out = face.outward_normal(surface.frame.origin)
-        normal = turned_normal(out, pull, s, c)
-        hinge = _hinge(surface.frame, neutral)
+    if surface.plane is not None:
+        normal = turned_normal(face.outward_normal(surface.plane.origin), pull, s, c)
+        hinge = _hinge(surface.plane, neutral)
         return PlaneSurface(Plane(hinge, normal)), True
     if isinstance(surface, CylinderSurface | ConeSurface):
         return _leaned_round(face, surface, angle, neutral), face.outward
-    raise ModellingError(f"a {surface.kind} face cannot be drafted; planes, cylinders and cones can")
+    raise ModellingError(f"a {surface.called} face cannot be drafted; planes, cylinders and cones can")
 
 
 def _hinge(wall: Plane, neutral: Plane) -> Vec3:
