@@ -99,21 +99,33 @@ def chart_of(
     if isinstance(surface, CanalSurface):
         return _canal(face, surface, paths, turns, tolerance, reach)
     v = np.concatenate([path[:, 1] for path in paths])
-    high = float(v.max())
+    low, high = float(v.min()), float(v.max())
     period = surface.periods[0]
-    if isinstance(surface, ConeSurface) and v.min() <= RESOLUTION:  # the boundary passes the tip
+    if isinstance(surface, ConeSurface) and low <= RESOLUTION:  # the boundary passes the tip
         return Chart(_ring_map(surface, period, (0.0, high), 0.0), NO_POINTS)
-    tip = isinstance(surface, ConeSurface) and sum(t[0] for t in turns) != 0
-    low = 0.0 if tip else float(v.min())
+    if surface.singular_points and sum(t[0] for t in turns) != 0:
+        return _about_a_tip(surface, (low, high))
     step = _step(surface, paths, high, tolerance, reach)
     if any(t[0] for t in turns):
         layout = opened(paths, [t[0] for t in turns], period)
-        if layout is not None:
-            return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
-        middle = 0.0 if tip else period / (math.tau * step)
-        flat = _ring_map(surface, period, (low, high), middle)
-        return Chart(flat, np.array([tip.point for tip in surface.singular_points]) if tip else NO_POINTS)
+        if layout is None:
+            flat = _ring_map(surface, period, (low, high), period / (math.tau * step))
+            return Chart(flat, NO_POINTS)
+        return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
     return _laid_chart(surface, patch(paths, period), np.array([1.0 / step, FLATTENED / (high - low)]))
+
+
+def _about_a_tip(surface: Surface, vs: tuple[float, float]) -> Chart:
+    """A face that goes round a tip of its surface, as it looks from above that. vs : the range of v on its
+    boundary."""
+    low, high = surface.domain[1]
+    ends = [(low, vs[1])] if math.isinf(high) else [(low, vs[1]), (high, vs[0])]
+    u = surface.domain[0][0]
+    places = surface.points(np.array([[u, at] for at, _ in ends]))
+    tips = np.array([tip.point for tip in surface.singular_points])
+    away = np.linalg.norm(places[:, None] - tips, axis=2)
+    end, tip = np.unravel_index(int(away.argmin()), away.shape)
+    return Chart(_ring_map(surface, surface.periods[0], ends[int(end)], 0.0), tips[int(tip)][None])
 
 
 def _canal(
