@@ -98,6 +98,8 @@ class SplineSurface(Surface):
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
         uv = self.wrapped(uv)
+        if self._goes_on_by_itself:
+            return self._derived(uv, most)
         low, high = np.array(self.domain).T
         beyond = (uv < low) | (uv > high)
         rows = beyond.any(axis=1)
@@ -109,6 +111,11 @@ class SplineSurface(Surface):
                     found[i][j][rows] = outside[i][j]
         return found
 
+    @property
+    def _goes_on_by_itself(self) -> bool:
+        """Whether its polynomials, which go on beyond the borders, are their own Taylor polynomials there."""
+        return self.weights is None and max(self.degrees) <= TAYLOR
+
     def _continued(
         self, uv: FloatArray, border: FloatArray, beyond: NDArray[np.bool_], most: int
     ) -> list[list[FloatArray]]:
@@ -116,6 +123,7 @@ class SplineSurface(Surface):
         place."""
         step = uv - border
         table = self._derived(border, 2 * TAYLOR, TAYLOR)
+        shares = [_shares(step[:, k], beyond[:, k]) for k in (0, 1)]
         found: list[list[FloatArray]] = []
         for i in range(most + 1):
             found.append([])
@@ -123,9 +131,7 @@ class SplineSurface(Surface):
                 total = np.zeros((len(uv), 3))
                 for a in range(i, TAYLOR + 1):
                     for b in range(j, TAYLOR + 1):
-                        total += (_share(step, beyond, 0, a - i) * _share(step, beyond, 1, b - j)) * table[a][
-                            b
-                        ]
+                        total += shares[0][a - i] * shares[1][b - j] * table[a][b]
                 found[i].append(total)
         return found
 
@@ -168,11 +174,11 @@ class SplineSurface(Surface):
 
     def derivatives_at(self, u: float, v: float) -> Derivatives:
         (u0, v0), (u1, v1) = self.low, self.high
-        if not (u0 <= u <= u1 and v0 <= v <= v1):
+        if not (u0 <= u <= u1 and v0 <= v <= v1) and (any(self.periods) or not self._goes_on_by_itself):
             return super().derivatives_at(u, v)
         stops_u, stops_v, rows = self._scalars
-        i = min(bisect_right(stops_u, u), len(stops_u) - 1) - 1
-        j = min(bisect_right(stops_v, v), len(stops_v) - 1) - 1
+        i = min(max(bisect_right(stops_u, u), 1), len(stops_u) - 1) - 1
+        j = min(max(bisect_right(stops_v, v), 1), len(stops_v) - 1) - 1
         a, b = 2.0 / (stops_u[i + 1] - stops_u[i]), 2.0 / (stops_v[j + 1] - stops_v[j])
         s, t = a * (u - stops_u[i]) - 1.0, b * (v - stops_v[j]) - 1.0
         found = [_two_ways(net, s, t) for net in rows[i][j]]
@@ -280,11 +286,11 @@ def _three(row: tuple[float, ...]) -> Vec3:
     return (row[0], row[1], row[2])
 
 
-def _share(step: FloatArray, beyond: NDArray[np.bool_], k: int, power: int) -> FloatArray:
-    """The factor of a derivative in a Taylor polynomial along one parameter, (N, 1); inside the domain the
-    derivative asked for counts alone."""
-    value = step[:, k] ** power / math.factorial(power)
-    return np.where(beyond[:, k], value, 1.0 if power == 0 else 0.0)[:, None]
+def _shares(step: FloatArray, beyond: NDArray[np.bool_]) -> list[FloatArray]:
+    """The factors of derivatives in a Taylor polynomial along one parameter, (N, 1) each, by how much higher
+    they are than the one asked for; inside the domain that one counts alone."""
+    powers = [step**n / math.factorial(n) for n in range(TAYLOR + 1)]
+    return [np.where(beyond, value, 0.0 if n else 1.0)[:, None] for n, value in enumerate(powers)]
 
 
 def _placed(stops: FloatArray, t: FloatArray) -> tuple[IntArray, FloatArray, FloatArray]:
