@@ -17,6 +17,7 @@ from scipy.spatial import ConvexHull, HalfspaceIntersection, cKDTree
 import lathwick as lw
 
 from .conftest import sound
+from .curved_parts import oval, splined
 from .rounded_unions import random_union
 
 
@@ -216,3 +217,18 @@ def test_no_wall_of_a_closed_shell_is_thin(seed, wall):
     chosen = rng.choice(len(areas), size=40000, p=areas / areas.sum())
     outside = (sides[chosen] * rng.dirichlet([1, 1, 1], size=40000)[:, :, None]).sum(axis=1)
     assert cKDTree(outside).query(hollow)[0].min() > wall - 0.02
+
+
+@pytest.mark.parametrize("thickness", [0.5, 1.0, -0.7])
+@pytest.mark.parametrize("kind", ["ellipse", "spline"])
+def test_shells_of_rods_with_walls_that_are_no_circles(kind, thickness):
+    """Inside a smooth convex outline lies one whose area is smaller by length times thickness, less a
+    circle."""
+    rod = oval(10, 6, 20) if kind == "ellipse" else splined(height=20)
+    hollow = lw.shell(rod, thickness, open=rod.faces().facing(lw.Z))
+    rim = max(rod.edges(), key=lambda edge: edge.midpoint[2])
+    area = rod.volume / 20
+    moved = area - thickness * rim.length + math.pi * thickness**2
+    walls = abs(area * 20 - moved * (20 - thickness))
+    assert hollow.volume == pytest.approx(walls, rel=1e-9)
+    assert hollow.contains([(0, 0, 10), (0, 0, 0.5 * thickness)]).tolist() == [False, True]
