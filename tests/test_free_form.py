@@ -11,6 +11,7 @@ import pytest
 import lathwick as lw
 from lathwick.geometry.curves import Line
 from lathwick.geometry.surface import Surface
+from lathwick.mesh.tessellate import tessellate_by_face
 
 from .conftest import sound
 from .freeform_parts import (
@@ -128,6 +129,16 @@ def test_a_closed_free_form_tube_and_a_dome_with_a_pole(shape, tmp_path, outside
                  lw.cylinder(0.7, 30, on=lw.Plane((0, 0, -5), (0, 0, 1)))):  # fmt: skip
         both = lw.intersect(body, tool).volume
         assert lw.cut(body, tool).volume == pytest.approx(body.volume - both, rel=1e-8)
+
+
+@pytest.mark.parametrize("chord", [0.05, 0.01])
+def test_a_free_form_mesh_is_as_near_as_asked(chord):
+    """Middles of triangles and of their sides lie within the chord, also along the cut of a tube."""
+    for body in (spline_block("uneven"), ring_body(*TUBE), ring_body(*DOME)):
+        mesh, owner = tessellate_by_face(body, chord=chord, angle=12)
+        corners = mesh.vertices[mesh.triangles[owner == 0]]
+        middles = [corners.mean(axis=1), *(0.5 * (corners[:, k] + corners[:, k - 1]) for k in range(3))]
+        assert np.abs(body.brep_faces[0].surface.distance(np.concatenate(middles))).max() < 1.2 * chord
 
 
 @dataclass(frozen=True, eq=False)

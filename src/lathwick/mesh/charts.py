@@ -111,8 +111,27 @@ def chart_of(
         if layout is None:
             flat = _ring_map(surface, period, (low, high), period / (math.tau * step))
             return Chart(flat, NO_POINTS)
+        if surface.straight is None:
+            return _cut_open(surface, layout, tolerance, reach)
         return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
-    return _laid_chart(surface, patch(paths, period), np.array([1.0 / step, FLATTENED / (high - low)]))
+    layout = patch(paths, period)
+    if surface.straight is None:
+        return _laid_chart(surface, layout, _speeds(surface, layout))
+    return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
+
+
+def _speeds(surface: Surface, layout: Layout) -> FloatArray:
+    """The largest lengths per unit of u and of v on the boundary: times these a chart keeps shapes, about."""
+    d = surface.derivatives(layout.places, 1)
+    return np.array([float(np.linalg.norm(slope, axis=1).max()) for slope in (d[1][0], d[0][1])])
+
+
+def _cut_open(surface: Surface, layout: Layout, tolerance: Tolerance, reach: float) -> Chart:
+    """A tube that is curved along v: its cut gets points as close together as the tolerance asks for."""
+    radius = min(surface.least_radius(), reach)
+    steps = radius * tolerance.span(radius, reach) / _speeds(surface, layout)
+    layout, places = with_points_on_cut(layout, float(steps[1]))
+    return replace(_laid_chart(surface, layout, 1.0 / steps), slits=surface.points(places))
 
 
 def _about_a_tip(surface: Surface, vs: tuple[float, float]) -> Chart:
