@@ -30,8 +30,6 @@ PARTS = {
         below(splined(height=20), leaning(35, 14, 110)), lw.sphere(2, on=lw.Plane((4, 0, 0), (0, 0, 1)))
     ),
     "oval less a ball": lambda: lw.cut(oval(), lw.sphere(5, on=lw.Plane((9, 0, 10), (0, 0, 1)))),
-    "oval and ball": lambda: lw.union(oval(), lw.sphere(5, on=lw.Plane((9, 0, 10), (0, 0, 1)))),
-    "crossing ovals": lambda: crossing(oval(5, 4, 30), oval(4, 3, 30)),
     "crossing splines": lambda: crossing(splined(height=30, scale=1.2), splined(height=30, scale=0.8)),
     "spline bar less a ball": lambda: lw.cut(
         splined(height=20), lw.sphere(4, on=lw.Plane((4, 0, 10), (0, 0, 1)))
