@@ -203,12 +203,13 @@ class BSpline:
 
     def between(self, t0: float, t1: float) -> Self:
         """The part from t0 to t1 as a clamped spline (Boehm's knot insertion, Piegl & Tiller 5.2). Of a
-        closed curve t1 may lie beyond the end, where the curve starts again."""
+        closed curve both may lie beyond its ends, where it goes on with another round."""
         from scipy.interpolate import insert
 
         lap = self.high - self.low
-        if t0 >= self.high:
-            return self.between(t0 - lap, t1 - lap).shifted(lap)
+        turn = lap * math.floor((t0 - self.low) / lap) if self.is_closed else 0.0
+        if turn:
+            return self.between(t0 - turn, t1 - turn).shifted(turn)
         if t1 > self.high + SHORTEST_SPAN * lap:
             return self.between(t0, self.high).followed_by(self.between(self.low, t1 - lap).shifted(lap))
         t1 = min(t1, self.high)
