@@ -36,8 +36,8 @@ PARTS = {
     ),
     "rounded oval": lambda: (lambda b: lw.fillet(b, b.edges().where(
         lambda edge: edge.midpoint[2] > 1), 0.8))(below(oval(), leaning(12, 12))),
-    "what a ball holds of a spline bar about its start": lambda: lw.intersect(
-        splined(height=20), lw.sphere(2, on=lw.Plane((0, -4, 10), (0, 0, 1)))
+    "what a ball holds of a spline bar beside its start": lambda: lw.intersect(
+        splined(height=20), lw.sphere(2, on=lw.Plane((0.6, -3.7, 10), (0, 0, 1)))
     ),
     "bevelled rod": lambda: oblique_rod(2, 28, 0.4, verb=lw.chamfer),
 }  # fmt: skip
