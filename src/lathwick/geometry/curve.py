@@ -1,8 +1,8 @@
 """The protocol of curves, and answers to all of it from points and derivatives.
 
 A curve is immutable and knows its own parameter. A new kind says its `kind`, and gives `points`,
-`derivatives` and `second`; if it is not straight for ever also `breaks`; all else it has from here, and
-overrides where it knows better. A class that lacks one of them is refused when it is defined.
+`derivatives`, `second` and `moved`; if it is not straight for ever also `breaks`; all else it has from here,
+and overrides where it knows better. A class that lacks one of them is refused when it is defined.
 """
 
 from __future__ import annotations
@@ -52,7 +52,7 @@ class Curve:
 
     def __init_subclass__(cls) -> None:
         super().__init_subclass__()
-        required(cls, Curve, "kind", "points", "derivatives", "second")
+        required(cls, Curve, "kind", "points", "derivatives", "second", "moved")
 
     # ------------------------------------------------------------------ what a kind gives
 
@@ -70,7 +70,7 @@ class Curve:
 
     def moved(self, motion: Motion) -> Self:
         """The image under a motion, with the same parameters (on lines times the factor)."""
-        raise NotImplementedError(f"a {self.kind} cannot be moved")
+        raise NotImplementedError
 
     # ------------------------------------------------------------------ what follows
 

@@ -66,10 +66,6 @@ class ConeSurface(DirectSurface):
         way = (math.sin(self.half_angle), math.cos(self.half_angle))
         return Meridian(self.frame.origin, self.frame.normal, (0.0, 0.0), way, from_apex=True)
 
-    @property
-    def bulges(self) -> bool:
-        return False
-
     def least_radius(self) -> float:
         """Infinite: it is as small as one likes at the apex alone."""
         return math.inf
@@ -91,12 +87,6 @@ class ConeSurface(DirectSurface):
     def local_feet(self, point: Vec3) -> FloatArray:
         """The foot, or the apex where the point lies beyond it."""
         return np.maximum(self.parameters(np.array([point])), [[-math.inf, 0.0]])
-
-    def whole_box(self) -> None:
-        """None: a cone has no end."""
-
-    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
-        return np.array([self.frame.origin])
 
     def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
         heights = self.frame.locals(corners)[:, 2]

@@ -11,7 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from .curve import AXES, curvature
+from .curve import curvature
 from .motion import Motion
 from .placement import FloatArray, Plane
 from .search import closed_in, filled_rows
@@ -59,10 +59,6 @@ class RuledSurface(Surface):
         return 1
 
     @property
-    def bulges(self) -> bool:
-        return False
-
-    @property
     def singular_points(self) -> tuple[()]:
         return ()
 
@@ -86,13 +82,6 @@ class RuledSurface(Surface):
         p = p[: len(starts)]
         feet = self._settled(p, starts)
         return np.column_stack([feet, self._foot(p, feet)[0]])
-
-    def whole_box(self) -> None:
-        """None: it has borders."""
-
-    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
-        """None: along a line through any point a face goes on at least as far to its border."""
-        return np.zeros((0, 3))
 
     def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
         return self.one.domain, (-LINES_BEYOND, 1.0 + LINES_BEYOND)

@@ -171,7 +171,7 @@ class Surface:
     @property
     def singular_points(self) -> tuple[Tip, ...]:
         """The points without a normal: borders that are points, as poles are."""
-        return self._own.tips
+        return self._own.tips if np.isfinite(self.domain).all() else ()
 
     @property
     def reachable(self) -> tuple[Interval, Interval]:
@@ -348,8 +348,9 @@ class Surface:
 
     @property
     def bulges(self) -> bool:
-        """Whether a face may reach beyond the box of its edges."""
-        return True
+        """Whether a face may reach beyond the box of its edges: not where a line of the surface leads from
+        every point to its border."""
+        return self.straight is None
 
     def boxes(self, us: Interval, vs: Interval) -> FloatArray:
         """Boxes that together hold the part of the surface over a range of parameters, shape (K, 2, 3): each
@@ -368,7 +369,10 @@ class Surface:
     def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
         """Points of the surface, shape (K, 3), at which a face can reach farthest along one of the `ways`,
         (M, 3), inside its borders: nowhere else. Others may be among them."""
-        net, found = self._own.net, [np.array([tip.point for tip in self.singular_points]).reshape(-1, 3)]
+        tips = np.array([tip.point for tip in self.singular_points]).reshape(-1, 3)
+        if not self.bulges:
+            return tips
+        net, found = self._own.net, [tips]
         for way in ways:
             for side in (1.0, -1.0):
                 starts = net.uv[_local_least(-side * (net.points @ way), self.periods)]

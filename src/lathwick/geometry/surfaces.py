@@ -9,7 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from .curve import AXES, curvature
+from .curve import curvature
 from .curve_offset import offset_curve
 from .curves import Ellipse
 from .motion import Motion
@@ -23,7 +23,6 @@ from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, along, cross, dot, sub, unit
 
 WHOLE = (-math.inf, math.inf)
-NONE: FloatArray = np.zeros((0, 3))
 
 
 def quadratic_roots(a: float, b: FloatArray, c: FloatArray) -> FloatArray:
@@ -63,14 +62,6 @@ class PlaneSurface(DirectSurface):
     def straight(self) -> int:
         return 1
 
-    @property
-    def bulges(self) -> bool:
-        return False
-
-    @property
-    def singular_points(self) -> tuple[()]:
-        return ()
-
     def least_radius(self) -> float:
         return math.inf
 
@@ -86,12 +77,6 @@ class PlaneSurface(DirectSurface):
 
     def local_feet(self, point: Vec3) -> FloatArray:
         return self.parameters(np.array([point]))
-
-    def whole_box(self) -> None:
-        """None: a plane has no end."""
-
-    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
-        return NONE
 
     def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
         local = self.frame.locals(corners)
@@ -167,14 +152,6 @@ class CylinderSurface(DirectSurface):
     def meridian(self) -> Meridian:
         return Meridian(self.frame.origin, self.frame.normal, (self.radius, 0.0), (0.0, 1.0))
 
-    @property
-    def bulges(self) -> bool:
-        return False
-
-    @property
-    def singular_points(self) -> tuple[()]:
-        return ()
-
     def least_radius(self) -> float:
         return self.radius
 
@@ -194,12 +171,6 @@ class CylinderSurface(DirectSurface):
 
     def local_feet(self, point: Vec3) -> FloatArray:
         return self.parameters(np.array([point]))
-
-    def whole_box(self) -> None:
-        """None: a cylinder has no end."""
-
-    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
-        return NONE
 
     def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
         return (-math.pi, math.pi), _ends(self.frame.locals(corners)[:, 2])
@@ -291,14 +262,6 @@ class ExtrudedSurface(Surface):
     def straight(self) -> int:
         return 1
 
-    @property
-    def bulges(self) -> bool:
-        return False
-
-    @property
-    def singular_points(self) -> tuple[()]:
-        return ()
-
     @cached_property
     def _fastest(self) -> float:
         """The largest length of profile per unit of u, about."""
@@ -351,12 +314,6 @@ class ExtrudedSurface(Surface):
         u, v, height = self.frame.local(point)
         feet = self.profile.local_feet(self.frame.point(u, v), *self.profile.domain)
         return np.column_stack([feet, np.full(len(feet), height)])
-
-    def whole_box(self) -> None:
-        """None: it has no end."""
-
-    def extreme_points(self, ways: FloatArray = AXES) -> FloatArray:
-        return NONE
 
     def domain_in(self, corners: FloatArray) -> tuple[Interval, Interval]:
         return self.profile.domain, _ends(self.frame.locals(corners)[:, 2])

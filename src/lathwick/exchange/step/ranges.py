@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
@@ -89,8 +88,3 @@ def widened(face: Face, k: int, ends: Interval) -> Interval:
 def whole_turn(start: float, period: float) -> Interval:
     """Once round from a start."""
     return start, start + period
-
-
-def ends_of(edges: Sequence[Edge]) -> FloatArray:
-    """The points at which edges end, (N, 3)."""
-    return np.array([p for edge in edges for p in edge.end_points()])
