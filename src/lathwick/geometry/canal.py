@@ -10,6 +10,7 @@ Computer-Aided Design 28 (1996); Piegl & Tiller, The NURBS Book 7.3 for arcs.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -68,6 +69,9 @@ class CanalSurface(Surface):
     @property
     def periods(self) -> tuple[float, float]:
         return self.spine.period, 0.0
+
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
+        return self.spine.smooth_breaks(*self.spine.domain), ()
 
     @property
     def is_ring(self) -> bool:

@@ -98,6 +98,10 @@ class Curve:
         t1."""
         return [t0, t1]
 
+    def smooth_breaks(self, t0: float, t1: float) -> list[float]:
+        """The parameters between t0 and t1 at which the curve need not be smooth to any order."""
+        return []
+
     def parts(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1 between which a Gauss rule of 16 nodes is accurate."""
         return self.breaks(t0, t1)

@@ -5,6 +5,7 @@ Source: Piegl & Tiller, The NURBS Book 8.4 (ruled surfaces as B-splines of degre
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
@@ -53,6 +54,9 @@ class RuledSurface(Surface):
     @property
     def periods(self) -> tuple[float, float]:
         return self.one.period, 0.0
+
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
+        return self.one.smooth_breaks(*self.one.domain), ()
 
     @property
     def straight(self) -> int:

@@ -106,6 +106,9 @@ class BSpline:
         least = SHORTEST_SPAN * (self.high - self.low)
         return [t0, *(k for k in dict.fromkeys(self.knots) if t0 + least < k < t1 - least), t1]
 
+    def smooth_breaks(self, t0: float, t1: float) -> list[float]:
+        return self.spans(t0, t1)[1:-1]
+
     def parts(self, t0: float, t1: float) -> list[float]:
         """Each polynomial piece in four."""
         stops = self.breaks(t0, t1)
@@ -407,10 +410,14 @@ class FittedCurve(SplineCurve):
     def breaks(self, t0: float, t1: float) -> list[float]:
         """Parameters from t0 to t1, every fourth knot, and all joints."""
         stops = self.spans(t0, t1)
-        kept = {*stops[:-1:SPANS_TOGETHER], stops[-1]}
+        kept = {*stops[:-1:SPANS_TOGETHER], stops[-1], *self.smooth_breaks(t0, t1)}
+        return [t for t in stops if t in kept]
+
+    def smooth_breaks(self, t0: float, t1: float) -> list[float]:
+        """The joints between t0 and t1."""
         laps = self._laps(t0, t1) if self.period and t1 > self.high else [0.0]
         joints = {k + lap for k in self.joints for lap in laps}
-        return [t for t in stops if t in kept or t in joints]
+        return [t for t in self.spans(t0, t1)[1:-1] if t in joints]
 
     def parts(self, t0: float, t1: float) -> list[float]:
         """As `breaks`."""

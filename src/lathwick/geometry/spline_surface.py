@@ -21,13 +21,17 @@ from .motion import Motion
 from .placement import FloatArray
 from .roots import chebyshev
 from .spline import SMOOTH_COSINE, BSpline, SplineCurve
-from .surface import Derivatives, Interval, Surface
+from .surface import BEYOND, Derivatives, Interval, Surface
 from .vector import Vec3
 
 IntArray = NDArray[np.int64]
 
 CLOSED = 1e-12
 """Borders that differ by less, as a share of the surface, are one."""
+
+LEAST_WEIGHT, SAMPLES = 0.3, 25
+"""A rational surface goes on beyond its borders by its own polynomials where weights, at so many samples each
+way, stay above this share of the least."""
 
 TAYLOR = 3
 """The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own
@@ -111,10 +115,17 @@ class SplineSurface(Surface):
                     found[i][j][rows] = outside[i][j]
         return found
 
-    @property
+    @cached_property
     def _goes_on_by_itself(self) -> bool:
-        """Whether its polynomials, which go on beyond the borders, are their own Taylor polynomials there."""
-        return self.weights is None and max(self.degrees) <= TAYLOR
+        """Whether its polynomials, which go on beyond the borders, are their own Taylor polynomials there,
+        and weights stay well above nought as far as it is followed."""
+        if max(self.degrees) > TAYLOR:
+            return False
+        if self.weights is None:
+            return True
+        sides = [np.linspace(a - BEYOND * (b - a), b + BEYOND * (b - a), SAMPLES) for a, b in self.domain]
+        around = np.stack(np.meshgrid(*sides), axis=-1).reshape(-1, 2)
+        return bool(self._lifted_derived(around, 0, 0)[0, 0][:, 3].min() > LEAST_WEIGHT * self.weights.min())
 
     def _continued(
         self, uv: FloatArray, border: FloatArray, beyond: NDArray[np.bool_], most: int
@@ -136,9 +147,15 @@ class SplineSurface(Surface):
         return found
 
     def _derived(self, uv: FloatArray, most: int, each: int = 9) -> list[list[FloatArray]]:
-        """Derivatives inside the domain, i + j at most `most`, i and j at most `each`, from the polynomial of
-        each patch."""
+        """Derivatives inside the domain, i + j at most `most`, i and j at most `each`."""
         each = min(each, most)
+        whole = self._lifted_derived(uv, most, each)
+        found = whole if self.weights is None else _divided(whole)
+        return [[found[i, j] for j in range(min(each, most - i) + 1)] for i in range(each + 1)]
+
+    def _lifted_derived(self, uv: FloatArray, most: int, each: int) -> dict[tuple[int, int], FloatArray]:
+        """As `_derived`, in homogeneous coordinates for a rational surface, from the polynomial of each
+        patch."""
         stops, table = self._patches
         places = [_placed(stops[k], uv[:, k]) for k in (0, 1)]
         net = table[places[0][0], places[1][0]]
@@ -151,8 +168,7 @@ class SplineSurface(Surface):
             across = across.reshape(count, wide, columns)
             for j in range(min(each, most - i) + 1):
                 whole[i, j] = (rows[1][j][:, None] @ across)[:, 0]
-        found = whole if self.weights is None else _divided(whole)
-        return [[found[i, j] for j in range(min(each, most - i) + 1)] for i in range(each + 1)]
+        return whole
 
     @cached_property
     def _patches(self) -> tuple[tuple[FloatArray, FloatArray], FloatArray]:

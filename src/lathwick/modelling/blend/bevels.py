@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
@@ -12,9 +13,12 @@ from ...geometry.placement import FloatArray
 from ...geometry.ruled import RuledSurface
 from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.vector import vec3
 from ...topology.brep import Edge, Face
-from .canals import NODES, closing, joints_of, units
+from .canals import NODES
+from .nearness import closing, units
 from .strips import Strip, TooLargeError, turn_at, way_out
+from .tracks import crossings
 
 Contacts = tuple[FittedCurve, FittedCurve]
 
@@ -30,7 +34,7 @@ NEAR = 1e-6
 """They are so near to their distances from the edge."""
 
 MANY, HOPELESS = 65, 1e4
-"""With so many points curves that are off by so much more than they may be are given up."""
+"""With so many points on each piece, curves that are off by so much more than they may be are given up."""
 
 BEYOND = 3.0
 """The curves go on so many sizes beyond the ends of an open edge, if the faces do."""
@@ -40,6 +44,18 @@ TURN_BEYOND = 0.8
 ACROSS = 9
 LEAST = 5
 """The fewest points beyond an end through which a curve is laid."""
+
+
+Ways = tuple[FloatArray, FloatArray]
+"""Points, and unit directions there, (N, 3) each."""
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """Points and directions by parameters, and the stops between which all is smooth."""
+
+    along: Callable[[FloatArray], Ways]
+    stops: list[float]
 
 
 @dataclass(frozen=True)
@@ -61,13 +77,14 @@ def ruled_strip(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> Str
     Raises TooLargeError where a face does not reach so far, or where the bevel would fold back on itself.
     """
     convex = turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0
+    stretches = _stretches(edge, faces, setbacks)
     for count in NODES:
-        stations = _closed(edge, count) if edge.is_closed else _open(edge, faces, setbacks, count)
+        stations = _stations(edge, stretches, count)
         contacts = _contacts(stations, faces, setbacks, edge.is_closed)
         off = _off(edge, faces, setbacks, (stations, contacts))
         if off <= 1.0:
             break
-        if count >= MANY and off > HOPELESS:
+        if count >= MANY * (len(stations.joints) - 1) and off > HOPELESS:
             raise TooLargeError("the bevel bends too sharply", faces[0])
     else:
         raise TooLargeError("the bevel bends too sharply", faces[0])
@@ -98,50 +115,67 @@ def _off(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, made: tuple[_
     return max(from_faces / CLOSE, from_feet / NEAR)
 
 
-def _closed(edge: Edge, count: int) -> _Stations:
-    t, joints = _parameters(edge, count)
-    ways = units(edge.curve.derivatives(t))
-    return _Stations(edge.curve.points(t), ways, t - t[0], (0.0, edge.t1 - edge.t0), joints)
+def _stretches(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks) -> list[_Stretch]:
+    """The edge, and before and after an open one the curve in which the faces go on beyond it."""
 
+    def on_edge(t: FloatArray) -> Ways:
+        return edge.curve.points(t), units(edge.curve.derivatives(t))
 
-def _parameters(edge: Edge, count: int) -> tuple[FloatArray, list[int]]:
-    """Parameters along an edge, and the numbers of those at its joints and ends."""
-    stops = [edge.t0, *joints_of(edge), edge.t1]
-    each = max(6, -(-count // (len(stops) - 1)))
-    t = np.concatenate([[edge.t0], *(np.linspace(a, b, each)[1:] for a, b in pairwise(stops))])
-    return t, list(range(0, len(t), each - 1))
+    def stops(along: Callable[[FloatArray], Ways], known: Sequence[float]) -> list[float]:
+        def track(t: FloatArray) -> tuple[FloatArray, ...]:
+            points, ways = along(t)
+            return points, *feet_across(points, ways, faces, setbacks)
 
+        places = [(number, face.surface) for k, face in enumerate(faces) for number in (0, k + 1)]
+        return crossings(track, known, places)
 
-def _open(edge: Edge, faces: tuple[Face, Face], setbacks: Setbacks, count: int) -> _Stations:
-    """Points of the edge, and of the curve in which the faces go on beyond it."""
-    t, joints = _parameters(edge, count)
-    points, ways = edge.curve.points(t), units(edge.curve.derivatives(t))
+    own = stops(on_edge, [edge.t0, *edge.curve.smooth_breaks(edge.t0, edge.t1), edge.t1])
+    made = [_Stretch(on_edge, own)]
+    if edge.is_closed:
+        return made
+    points, ways = on_edge(np.array(own))
     size = max(float(s.max()) for s in setbacks(_turns(points, ways, faces)))
-    steps = max(STEPS_BEYOND, count - 1)
-    step = BEYOND * size / steps
-    before = _onward(points[0], -ways[0], faces, (step, steps))
-    after = _onward(points[-1], ways[-1], faces, (step, steps))
-    speeds = np.linalg.norm(edge.curve.derivatives(t[[0, -1]]), axis=1)
-    first, last = len(before[0]), len(before[0]) + len(t) - 1
-    ahead, behind = (
-        step / v * np.arange(1, len(p[0]) + 1) for v, p in zip(speeds, (before, after), strict=True)
-    )
-    u = np.concatenate([-ahead[::-1], t - t[0], t[-1] - t[0] + behind])
-    joints = [first + k for k in joints]
-    joints = ([0] if first else []) + joints + ([len(u) - 1] if last < len(u) - 1 else [])
-    every = np.concatenate([before[0][::-1], points, after[0]])
-    ways = np.concatenate([-before[1][::-1], ways, after[1]])
-    return _Stations(every, ways, u, (0.0, edge.t1 - edge.t0), joints)
+    for at_end in (False, True):
+        guess = _onward(edge, at_end, faces, BEYOND * size)
+        if guess is None:
+            continue
+        on = partial(_between_both, guess, faces)
+        stretch = _Stretch(on, stops(on, [guess.low, guess.high]))
+        made = [*made, stretch] if at_end else [stretch, *made]
+    return made
 
 
-def _onward(
-    start: FloatArray, way: FloatArray, faces: tuple[Face, Face], steps: tuple[float, int]
-) -> tuple[FloatArray, FloatArray]:
-    """Points in which both surfaces go on meeting, after steps of a length, as many as told, and the
-    directions there; as far as they do without turning much."""
-    points, ways, p, first = [], [], start, way
-    for _ in range(steps[1]):
-        guess = p + steps[0] * way
+def _stations(edge: Edge, stretches: Sequence[_Stretch], count: int) -> _Stations:
+    """So many places on each piece of each stretch, those on two pieces once."""
+    t: list[FloatArray] = []
+    points: list[FloatArray] = []
+    ways: list[FloatArray] = []
+    joints = [0]
+    for stretch in stretches:
+        each = max(6, -(-count // (len(stretch.stops) - 1)))
+        for a, b in pairwise(stretch.stops):
+            places = np.linspace(a, b, each)
+            found = stretch.along(places)
+            first = 1 if t else 0
+            t.append(places[first:])
+            points.append(found[0][first:])
+            ways.append(found[1][first:])
+            joints.append(joints[-1] + each - 1)
+    span = (0.0, edge.t1 - edge.t0)
+    return _Stations(np.concatenate(points), np.concatenate(ways), np.concatenate(t) - edge.t0, span, joints)
+
+
+def _onward(edge: Edge, at_end: bool, faces: tuple[Face, Face], reach: float) -> FittedCurve | None:
+    """About where both surfaces go on meeting beyond an end, by parameters of the edge, as far as they do
+    without turning much; None where they do not."""
+    t, side = (edge.t1, 1.0) if at_end else (edge.t0, -1.0)
+    speed = side * edge.curve.derivatives(np.array([t]))[0]
+    p = np.asarray(edge.curve.points(np.array([t]))[0])
+    way = first = speed / np.linalg.norm(speed)
+    points = [p]
+    step = reach / STEPS_BEYOND
+    for _ in range(STEPS_BEYOND):
+        guess = p + step * way
         found = _onto_both(guess, way, faces)
         if found is None:
             break
@@ -155,20 +189,41 @@ def _onward(
             break
         p, way = found, heading
         points.append(p)
-        ways.append(way)
-    if len(points) < LEAST:
-        points, ways = [], []
-    return np.array(points).reshape(-1, 3), np.array(ways).reshape(-1, 3)
+    if len(points) <= LEAST:
+        return None
+    u = t + side * step / float(np.linalg.norm(speed)) * np.arange(len(points))
+    order = slice(None) if at_end else slice(None, None, -1)
+    return joined([(u[order], np.array(points)[order])], 3)
+
+
+def _between_both(guess: FittedCurve, faces: tuple[Face, Face], t: FloatArray) -> Ways:
+    """The points of both surfaces in the planes across a curve near them, and the directions there."""
+    start, across = guess.points(t), units(guess.derivatives(t))
+    p = start
+    for _ in range(NEWTON_STEPS):
+        gaps = np.stack(
+            [*(face.surface.distance(p) for face in faces), ((p - start) * across).sum(axis=1)], axis=1
+        )
+        if np.abs(gaps).max() <= 1e-13 * (1.0 + np.abs(start).max()):
+            break
+        rows = np.stack([*(face.surface.normals(p) for face in faces), across], axis=1)
+        if not (np.abs(np.linalg.det(rows)) > 1e-9).all():
+            raise TooLargeError("the faces do not go on meeting beyond the edge", faces[0])
+        p = p - np.linalg.solve(rows, gaps[:, :, None])[:, :, 0]
+    headings = np.cross(faces[0].surface.normals(p), faces[1].surface.normals(p))
+    sides = np.sign((headings * across).sum(axis=1))[:, None]
+    return p, sides * units(headings)
 
 
 def _onto_both(p: FloatArray, way: FloatArray, faces: tuple[Face, Face]) -> FloatArray | None:
     """The point of both surfaces in the plane across a direction; None if Newton's method finds none."""
     q = p
     for _ in range(NEWTON_STEPS):
-        gaps = np.array([*(face.surface.distance(q[None])[0] for face in faces), (q - p) @ way])
+        below = [face.surface.touch(vec3(q)) for face in faces]
+        gaps = np.array([*(gap for gap, _ in below), (q - p) @ way])
         if np.abs(gaps).max() <= 1e-13 * (1.0 + np.abs(p).max()):
             return q
-        rows = np.array([*(face.surface.normals(q[None])[0] for face in faces), way])
+        rows = np.array([*(normal for _, normal in below), way])
         if abs(np.linalg.det(rows)) < 1e-9:
             return None
         q = q - np.linalg.solve(rows, gaps)

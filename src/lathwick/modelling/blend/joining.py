@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
@@ -11,12 +13,14 @@ from scipy.optimize import brentq
 from ...geometry.curve import Curve
 from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve
+from ...geometry.spline import FittedCurve, joined
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Coedge, Edge, Face, Vertex
+from .nearness import CLOSE
 from .strips import Strip, TooLargeError
+from .tracks import Track, crossings
 
 NEWTON_STEPS = 12
 REACH = 8.0
@@ -170,17 +174,60 @@ def _curve_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], face
     """As `strip_curve`, a point at every so much of the way across."""
     (p, s0, t0), (q, s1, t1) = ends
     guesses = np.linspace(t0, t1, NODES[0])
+    coarse = _marched(strip, other, np.linspace(s0, s1, NODES[0]), guesses, face)[0]
+    nearby = make_interp_spline(np.linspace(0.0, 1.0, NODES[0]), coarse, 3)
+
+    def spots(w: FloatArray) -> list[Spot]:
+        step = _small_step(strip, t0)
+        shares, near = (s0 + (s1 - s0) * w).tolist(), nearby(w).tolist()
+        met = [_met(strip, other, s, (t, step), face) for s, t in zip(shares, near, strict=True)]
+        return [(Vertex(across(strip, s, t)), s, t) for s, t in zip(shares, met, strict=True)]
+
+    def track(w: FloatArray) -> tuple[FloatArray, ...]:
+        return (np.array([vertex.point for vertex, _, _ in spots(w)]),)
+
+    stops = crossings(track, [0.0, 1.0], [(0, strip.surface), (0, other)], (True, True))
+    between = [ends[0], *spots(np.array(stops[1:-1])), ends[1]]
+    tables = [_points_by_shares(strip, other, pair, face) for pair in pairwise(between)]
+    return _through(tables, p, q)
+
+
+def _points_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], face: Face) -> FloatArray:
+    """Points at equal shares of the way across between two spots, so many that a curve through them is near
+    enough, (N, 3); or comes no nearer, since what a strip ends on is only so near to its faces."""
+    (p, s0, t0), (q, s1, t1) = ends
+    guesses, off = np.linspace(t0, t1, NODES[0]), math.inf
     for count in NODES:
         shares = np.linspace(s0, s1, count)
         guesses, points = _marched(strip, other, shares, guesses, face)
         points[0], points[-1] = p.point, q.point
-        lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-        made = make_interp_spline(lengths, points, 5)
-        curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if off_both(curve, lengths, strip.surface, other) <= max(FITTED * lengths[-1], EXACT):
-            return Coedge(Edge(curve, 0.0, float(lengths[-1]), p, q), True)
+        before, (off, enough) = off, _off(points, strip.surface, other)
+        if off <= enough or 0.5 * before < off <= CLOSE:
+            return points
         guesses = make_interp_spline(np.arange(count), guesses, 3)(np.arange(2 * count - 1) / 2)
     raise TooLargeError("the end of the new face cannot be found", face)
+
+
+def _off(points: FloatArray, one: Surface, two: Surface) -> tuple[float, float]:
+    """How far a curve through points lies from two surfaces, and how far it may."""
+    lengths = _lengths(points)
+    worst = off_both(joined([(lengths, points)]), lengths, one, two)
+    return worst, max(FITTED * float(lengths[-1]), EXACT)
+
+
+def _lengths(points: FloatArray) -> FloatArray:
+    """The lengths of the chain of points up to each, (N,)."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+
+
+def _through(tables: Sequence[FloatArray], p: Vertex, q: Vertex) -> Coedge:
+    """The curve from p to q through tables of points, by its length, about; each is a piece by itself."""
+    start, pieces = 0.0, []
+    for points in tables:
+        lengths = start + _lengths(points)
+        pieces.append((lengths, points))
+        start = float(lengths[-1])
+    return Coedge(Edge(joined(pieces), 0.0, start, p, q), True)
 
 
 def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Coedge | None:
@@ -292,14 +339,29 @@ def surfaces_between(one: Surface, two: Surface, p: Vertex, q: Vertex) -> Coedge
         return exact
     start, way = np.array(p.point), np.array(q.point) - np.array(p.point)
     size = float(np.linalg.norm(way))
+
+    def track(w: FloatArray) -> tuple[FloatArray, ...]:
+        return (on_both(one, two, start + w[:, None] * way, way / size),)
+
+    tables, stops = [], crossings(track, [0.0, 1.0], [(0, one), (0, two)], (True, True))
+    for a, b in pairwise(stops):
+        points = _points_by_chord(track, (a, b), one, two)
+        if points is None:
+            return None
+        tables.append(points)
+    tables[0][0], tables[-1][-1] = p.point, q.point
+    return _through(tables, p, q)
+
+
+def _points_by_chord(
+    track: Track, ends: tuple[float, float], one: Surface, two: Surface
+) -> FloatArray | None:
+    """Points of a track, so many that a curve through them is near enough to both surfaces, (N, 3)."""
     for count in NODES:
-        shares = np.linspace(0.0, 1.0, count)
-        points = start + shares[:, None] * way
-        points[1:-1] = on_both(one, two, points[1:-1], way / size)
-        made = make_interp_spline(shares * size, points, 5)
-        curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
-        if off_both(curve, shares * size, one, two) <= max(FITTED * size, EXACT):
-            return Coedge(Edge(curve, 0.0, size, p, q), True)
+        points = track(np.linspace(*ends, count))[0]
+        off, enough = _off(points, one, two)
+        if off <= enough:
+            return points
     return None
 
 

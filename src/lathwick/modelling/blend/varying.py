@@ -17,7 +17,8 @@ from ...geometry.spline import FittedCurve, joined
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec3, add, along, dot, norm, scaled, unit
 from ...topology.brep import Edge, Face
-from .canals import FITTED, NODES, Curves, distance_off, refuse_folds
+from .canals import NODES, refuse_folds
+from .nearness import FITTED, Curves, distance_off
 from .rolling import centers_across
 from .strips import Strip, TooLargeError, turn_at
 
