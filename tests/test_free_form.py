@@ -108,6 +108,45 @@ def test_details_of_a_free_form_block(tmp_path, outside_check):
     assert 0 < inner < body.volume
 
 
+@pytest.mark.parametrize(("kind", "radius"), [("bicubic", 0.4), ("uneven", 0.1)])
+def test_all_rims_of_a_free_form_top_rounded(kind, radius, tmp_path, outside_check):
+    """From any point of a new face straight inwards by the radius lies the center of a ball that touches the
+    top and the side, no matter how often the top's polynomials change along the rim."""
+    body = spline_block(kind)
+    rounded = lw.fillet(body, body.edges("block/top"), radius)
+    assert sum(face.kind == "canal" for face in rounded.faces()) == 4
+    mesh, owner = tessellate_by_face(rounded, 0.05)
+    checked = 0
+    for number, face in enumerate(rounded.faces()):
+        if face.kind != "canal":
+            continue
+        rows = np.unique(mesh.triangles[owner == number])
+        for point in mesh.vertices[rows[:: max(1, len(rows) // 5)]]:
+            center = tuple(point - radius * np.array(face.normal_at(tuple(point))))
+            sides = sorted(side.distance_to(center) for side in body.faces("block/side"))
+            if sides[1] > 3 * radius:  # at a corner it touches what goes on beyond the top's border
+                assert body.contains([center])[0]
+                assert body.face("block/top").distance_to(center) == pytest.approx(radius, abs=2e-7)
+                assert sides[0] == pytest.approx(radius, abs=2e-7)
+                checked += 1
+    assert checked > 5
+    sound(rounded, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize(("kind", "size"), [("bicubic", 0.4), ("rational", 0.25)])
+def test_all_rims_of_a_free_form_top_bevelled(kind, size, tmp_path, outside_check):
+    """Every new edge of the top keeps to its distance from the old rim, and cut lines stay inside."""
+    body = spline_block(kind)
+    bevelled = lw.chamfer(body, body.edges("block/top"), size)
+    assert sum(face.kind == "ruled" for face in bevelled.faces()) == 4
+    rims = body.edges("block/top")
+    for edge in bevelled.edges("block/top"):
+        middle = edge.midpoint
+        assert min(rim.distance_to(middle) for rim in rims) == pytest.approx(size, abs=2e-7)
+    assert bevelled.volume < body.volume
+    sound(bevelled, tmp_path, outside_check)
+
+
 TUBE, DOME = ((1.0, 0.5, 1.2), (0.0, 5.0, 10.0)), ((1.0, 1.0, 0.0), (0.0, 4.0, 4.0))
 
 

@@ -186,7 +186,13 @@ class CanalSurface(Surface):
         t = middle[:, None] + stops[None]
         gaps = self.distance((origins[:, None] + t[:, :, None] * direction).reshape(-1, 3)).reshape(t.shape)
         rows, zeros = _zeros(self, origins, direction, t, gaps)
-        return filled_rows(rows, zeros, len(origins))
+        on = self._between_ends(origins[rows] + zeros[:, None] * direction)
+        return filled_rows(rows[on], zeros[on], len(origins))
+
+    def _between_ends(self, points: FloatArray) -> NDArray[np.bool_]:
+        """Which points of the surface, (N, 3), are not beyond an end of the spine, on a ball about that."""
+        uv = self.parameters(points)
+        return np.asarray(np.linalg.norm(self.points(uv) - points, axis=1) <= RESOLUTION)
 
     def moved(self, motion: Motion) -> tuple[Surface, bool]:
         radius = motion.factor * self.radius

@@ -170,9 +170,10 @@ def _onward(edge: Edge, at_end: bool, faces: tuple[Face, Face], reach: float) ->
     without turning much; None where they do not."""
     t, side = (edge.t1, 1.0) if at_end else (edge.t0, -1.0)
     speed = side * edge.curve.derivatives(np.array([t]))[0]
-    p = np.asarray(edge.curve.points(np.array([t]))[0])
-    way = first = speed / np.linalg.norm(speed)
-    points = [p]
+    p: FloatArray = edge.curve.points(np.array([t]))[0]
+    way: FloatArray = speed / np.linalg.norm(speed)
+    first = way
+    points: list[FloatArray] = [p]
     step = reach / STEPS_BEYOND
     for _ in range(STEPS_BEYOND):
         guess = p + step * way
@@ -191,7 +192,7 @@ def _onward(edge: Edge, at_end: bool, faces: tuple[Face, Face], reach: float) ->
         points.append(p)
     if len(points) <= LEAST:
         return None
-    u = t + side * step / float(np.linalg.norm(speed)) * np.arange(len(points))
+    u = t + side * float(step / np.linalg.norm(speed)) * np.arange(len(points), dtype=np.float64)
     order = slice(None) if at_end else slice(None, None, -1)
     return joined([(u[order], np.array(points)[order])], 3)
 

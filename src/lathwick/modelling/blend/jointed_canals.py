@@ -21,8 +21,9 @@ NODES_OF_PIECE = (9, 17, 33, 65, 129, 257)
 MANY, HOPELESS = 129, 1e-3
 """With so many points a canal that is off by so much, as a share of the radius, is given up."""
 
-STEPS_BEYOND, FEWEST_BEYOND = 24, 8
-"""In so many steps the ball rolls on beyond an end; with fewer points there is no curve through them."""
+STEPS_BEYOND, TRIES_BEYOND, FEWEST_BEYOND = 24, 4, 8
+"""In so many steps the ball rolls on beyond an end, and in shorter ones where it comes less far; with fewer
+points there is no curve through them."""
 
 BEYOND_TIPS, FAR_BEYOND = 0.6, 60.0
 """Where an edge has a tip at one end, the ball rolls on at the other by so much of the edge's length, but at
@@ -121,10 +122,10 @@ def _with_ends(
         reach = _beyond(edge, max(abs(d), float(np.linalg.norm(centers[-1] - corner))), any(tips))
         speed = float(np.linalg.norm(np.diff(centers, axis=0), axis=1).sum() / (t[-1] - t[0]))
         start = vec3(centers[-1]), vec3(centers[-1] - centers[-2])
-        path = _path(start, faces, d, reach)
+        path, step = _path(start, faces, d, reach)
         if len(path) < FEWEST_BEYOND:
             continue
-        u = t[-1] + np.arange(len(path)) * (reach / STEPS_BEYOND / speed)
+        u = t[-1] + np.arange(len(path)) * (step / speed)
         order = slice(None) if at_end else slice(None, None, -1)
         guess = joined([(u[order], path[order])])
         balls = partial(_balls_near, guess, faces, d)
@@ -134,10 +135,18 @@ def _with_ends(
     return made
 
 
-def _path(start: tuple[Vec3, Vec3], faces: tuple[Face, Face], d: float, reach: float) -> FloatArray:
-    """The center of a ball and those after it, at equal steps as far as it can roll on in its direction."""
-    on = rolled_on(*start, faces, d, (reach / STEPS_BEYOND, STEPS_BEYOND))
-    return np.array([start[0], *on])
+def _path(
+    start: tuple[Vec3, Vec3], faces: tuple[Face, Face], d: float, reach: float
+) -> tuple[FloatArray, float]:
+    """The center of a ball and those after it, at equal steps as far as it can roll on in its direction, and
+    the step: the less it rolls the smaller."""
+    step = reach / STEPS_BEYOND
+    for _ in range(TRIES_BEYOND):
+        path = [start[0], *rolled_on(*start, faces, d, (step, STEPS_BEYOND))]
+        if len(path) > STEPS_BEYOND // 2:
+            break
+        step *= len(path) / STEPS_BEYOND
+    return np.array(path), step
 
 
 def _balls_near(

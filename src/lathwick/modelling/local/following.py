@@ -5,17 +5,23 @@ Source: Barnhill & Kersey, "A marching method for parametric surface/surface int
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.placement import FloatArray
-from ...geometry.spline import FittedCurve, interpolated_fit
+from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.surface import Surface
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge
 from ..blend.joining import EXACT, FITTED, off_both, on_both
+from ..blend.nearness import closing
+from ..blend.tracks import crossings
 
-NODES = (17, 33, 65, 129, 257)
+NODES = (9, 17, 33, 65, 129, 257)
+"""On each piece."""
+
 STEEP = 1e-3
 """The surfaces meet at a larger angle than this all along (its sine)."""
 
@@ -28,34 +34,58 @@ def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | Non
     Raises ModellingError where the surfaces do not meet all along, or touch, and where the curve would turn
     back.
     """
+
+    def track(t: FloatArray) -> tuple[FloatArray, ...]:
+        return (_points(edge, t, one, two, ends),)
+
+    smooth = [edge.t0, *edge.curve.smooth_breaks(edge.t0, edge.t1), edge.t1]
+    is_open = ends is not None
+    stops = crossings(track, smooth, [(0, one), (0, two)], (is_open, is_open))
     for count in NODES:
-        t = np.linspace(edge.t0, edge.t1, count)
+        pieces = [np.linspace(a, b, count) for a, b in pairwise(stops)]
+        t = np.concatenate([pieces[0], *(piece[1:] for piece in pieces[1:])])
         points = _points(edge, t, one, two, ends)
-        curve = interpolated_fit(t, points, ends is None)
+        _refuse_turning_back(edge, t, points, one, two)
+        curve = _through(t, points, count, len(pieces), ends is None)
         length = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
         if off_both(curve, t, one, two) <= max(FITTED * length, EXACT):
             return curve
     raise ModellingError(f"a {one.kind} and a {two.kind} would meet in no smooth curve")
 
 
+def _through(t: FloatArray, points: FloatArray, each: int, pieces: int, closed: bool) -> FittedCurve:
+    """The curve through points, in so many pieces with `each` of them."""
+    if pieces == 1:
+        return interpolated_fit(t, points, closed)
+    parts = [slice(k * (each - 1), (k + 1) * (each - 1) + 1) for k in range(pieces)]
+    return closing(joined([(t[part], points[part]) for part in parts]), closed)
+
+
 def _points(
     edge: Edge, t: FloatArray, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | None
 ) -> FloatArray:
+    """The points of both surfaces beside those of an edge at its parameters, (N,); its ends are known."""
     old = edge.curve.points(t)
     ways = edge.curve.derivatives(t)
     ways = ways / np.linalg.norm(ways, axis=1)[:, None]
     if ends is None:
         points = _met(one, two, old, ways)
-        points[-1] = points[0]
-    else:
-        first, last = np.array(ends) - old[[0, -1]]
-        share = np.linspace(0.0, 1.0, len(t))[:, None]
-        points = old + (1.0 - share) * first + share * last
-        points[1:-1] = _met(one, two, points[1:-1], ways[1:-1])
-    ahead = np.diff(points, axis=0)
+        if t[0] == edge.t0 and t[-1] == edge.t1:
+            points[-1] = points[0]
+        return points
+    first, last = (np.array(p) - edge.curve.point(s) for p, s in zip(ends, (edge.t0, edge.t1), strict=True))
+    share = ((t - edge.t0) / (edge.t1 - edge.t0))[:, None]
+    points = old + (1.0 - share) * first + share * last
+    inner = (t != edge.t0) & (t != edge.t1)
+    points[inner] = _met(one, two, points[inner], ways[inner])
+    return points
+
+
+def _refuse_turning_back(edge: Edge, t: FloatArray, points: FloatArray, one: Surface, two: Surface) -> None:
+    """Raise ModellingError where points run against the edge."""
+    ahead, ways = np.diff(points, axis=0), edge.curve.derivatives(t)
     if ((ahead * ways[:-1]).sum(axis=1) <= 0.0).any() or ((ahead * ways[1:]).sum(axis=1) <= 0.0).any():
         raise ModellingError(f"where a {one.kind} and a {two.kind} meet the edge would turn back")
-    return points
 
 
 def _met(one: Surface, two: Surface, start: FloatArray, ways: FloatArray) -> FloatArray:
