@@ -20,6 +20,7 @@ from .conics import Hyperbola, Parabola
 from .curve import Curve
 from .curves import Circle, Ellipse, Line
 from .motion import moved_by
+from .parallel_walls import meeting_lines
 from .placement import Plane
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .surface import Meridian, Surface
@@ -208,7 +209,9 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Intersection | None:
 
 
 def _plane_extruded(plane: Plane, wall: ExtrudedSurface) -> Intersection | None:
-    """Across the direction the profile itself; None for any other plane."""
+    """Across the direction the profile itself, along it lines; None for any other plane."""
+    if abs(dot(plane.normal, wall.frame.normal)) <= PARALLEL:
+        return _parallel_walls(wall, PlaneSurface(plane))
     if norm(cross(plane.normal, wall.frame.normal)) > PARALLEL:
         return None
     lift = scaled(
@@ -375,6 +378,27 @@ def _parallel_cylinders(one: CylinderSurface, two: CylinderSurface, off: Vec3) -
     return Intersection(curves=(Line(along(base, y, h), axis), Line(along(base, y, -h), axis)))
 
 
+def _parallel_walls(one: ExtrudedSurface, two: Surface) -> Intersection | None:
+    """Lines, of walls along one direction."""
+    found = meeting_lines(one, two)
+    if found is None:
+        return None
+    same, curves, touches = found
+    return SAME if same else Intersection(curves=tuple(curves), touches=tuple(touches))
+
+
+def _extruded_and_straight(
+    one: ExtrudedSurface, two: ExtrudedSurface | CylinderSurface
+) -> Intersection | None:
+    if norm(cross(one.frame.normal, two.frame.normal)) > PARALLEL:
+        return None
+    return _parallel_walls(one, two)
+
+
+def _cylinder_and_extruded(one: CylinderSurface, two: ExtrudedSurface) -> Intersection | None:
+    return _extruded_and_straight(two, one)
+
+
 _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     PlaneSurface: _planes,
     CylinderSurface: _plane_cylinder,
@@ -386,5 +410,8 @@ _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
 _PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (SphereSurface, SphereSurface): _spheres,
     (CylinderSurface, CylinderSurface): _cylinders,
+    (ExtrudedSurface, ExtrudedSurface): _extruded_and_straight,
+    (ExtrudedSurface, CylinderSurface): _extruded_and_straight,
+    (CylinderSurface, ExtrudedSurface): _cylinder_and_extruded,
 }
 """The pairs with closed forms, besides surfaces of revolution about one axis."""

@@ -20,6 +20,7 @@ from ...geometry.vector import Vec3, distance
 from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping, patch_boxes
 from ...topology.brep import Edge, Face, Lump, Vertex
+from ...topology.parting import are_parted
 from ...topology.trim import INSIDE, ON, region_of
 
 NEAR = 2.0 * RESOLUTION
@@ -32,7 +33,9 @@ def intersection_in(one: Face, two: Face) -> Intersection:
     found = intersection(one.surface, two.surface)
     if found is None:
         box = _common_box(one, two)
-        found = Intersection() if box is None else marched(one.surface, two.surface, box)
+        if box is None or are_parted(one, two):
+            return Intersection()
+        return marched(one.surface, two.surface, box)
     return found
 
 

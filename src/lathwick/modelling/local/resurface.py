@@ -248,9 +248,10 @@ class _Resurfacer:
         if not self._is_smooth(edge):
             return None
         start = self._end(edge, False)
-        if isinstance(edge.curve, Circle) and start is not None:
+        if isinstance(edge.curve, Circle):
             center, one, two = edge.curve.frame.origin, *(self._surface(face) for face in faces)
-            radius = distance(start.point, center)
+            begin = start.point if start is not None else _foot(one, edge.curve.point(edge.t0))
+            radius = distance(begin, center)
             arc = Edge(Circle(edge.curve.frame, radius), edge.t0, edge.t1, None, None)
             points = arc.curve.points(np.linspace(arc.t0, arc.t1, 7))
             if max(float(np.abs(s.distance(points)).max()) for s in (one, two)) <= OFF:
