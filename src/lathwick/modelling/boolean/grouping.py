@@ -20,7 +20,7 @@ from ...topology.windings import ring_path, signed_area, unrolled, winding
 from .cells import Cycle
 from .fragments import Fragment
 from .nesting import nested
-from .tubes import on_a_tube
+from .tubes import on_a_ring, on_a_tube
 
 SAMPLES = 33
 
@@ -39,10 +39,13 @@ def same_cells(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
         return nested(paths, [sign * signed_area(path) for path in paths])
     if surface.kind in ("cylinder", "cone", "spline") and _is_one_cell(turns, paths, sign):
         return [(0, k) for k in range(1, len(cycles))]
-    if surface.kind == "cylinder":
-        pairs = on_a_tube(turns, paths, sign)
+    round_it, across = surface.periods
+    if surface.kind in ("cylinder", "cone", "spline") and round_it and not across:
+        pairs = on_a_tube(turns, paths, sign, round_it)
         if pairs is not None:
             return pairs
+    if round_it and across and not any(any(turn) for turn in turns):
+        return on_a_ring(paths, sign, surface.periods)
     return _reached(face, cycles)
 
 

@@ -11,13 +11,13 @@ from ...geometry.placement import FloatArray
 
 
 def nested(
-    paths: Sequence[FloatArray], areas: Sequence[float], turns: Sequence[float] = ()
+    paths: Sequence[FloatArray], areas: Sequence[float], shifts: Sequence[tuple[float, float]] = ()
 ) -> list[tuple[int, int]]:
-    """Every hole with the smallest outline around it. turns : on a tube, how far in u an outline may lie
-    from a hole in it, besides."""
+    """Every hole with the smallest outline around it. shifts : on a tube or a ring, how far in (u, v) an
+    outline may lie from a hole in it, besides."""
     outers = sorted((i for i, area in enumerate(areas) if area > 0), key=lambda i: areas[i])
     holes = [i for i, area in enumerate(areas) if area <= 0]
-    if len(outers) == 1 and not turns:
+    if len(outers) == 1 and not shifts:
         return [(outers[0], hole) for hole in holes]
     if not holes or not outers:
         return []
@@ -26,14 +26,13 @@ def nested(
     slack = 1e-9 * (top - bottom).max(axis=1)[:, None]
     pairs = []
     for hole in holes:
-        fitting: list[tuple[int, float]] = []
-        for turn in turns or (0.0,):
-            shift = np.array([turn, 0.0])
+        fitting: list[tuple[int, tuple[float, float]]] = []
+        for shift in shifts or ((0.0, 0.0),):
             fits = (low[hole] + shift >= bottom - slack) & (high[hole] + shift <= top + slack)
             wide = fits.all(axis=1) & (sizes > -areas[hole] * (1 + 1e-9))
-            fitting += [(k, turn) for k in np.flatnonzero(wide).tolist()]
-        for k, turn in sorted(fitting):
-            if _encloses(paths[outers[k]], paths[hole] + (turn, 0.0)):
+            fitting += [(k, shift) for k in np.flatnonzero(wide).tolist()]
+        for k, shift in sorted(fitting):
+            if _encloses(paths[outers[k]], paths[hole] + shift):
                 pairs.append((outers[k], hole))
                 break
     return pairs
