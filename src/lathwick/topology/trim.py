@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from copy import copy
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -253,6 +254,35 @@ class TrimmedRegion:
         return sides, s.argmin(axis=1), np.isfinite(first)
 
 
+@dataclass(frozen=True)
+class _Chords:
+    """An edge as chords over a surface: places in (u, v), (M, 2), and in space, (M, 3), how far it leaves the
+    chords there and there, and which chords are at its ends, (M - 1,)."""
+
+    flat: FloatArray
+    space: FloatArray
+    stray: float
+    blur: float
+    ends: NDArray[np.bool_]
+
+
+def _chords(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
+    """The chords of an edge, kept with it: the next step finds them again."""
+    known: dict[tuple[int, int], tuple[Surface, _Chords]] = edge.remembered("chords", lambda _: {})
+    key = id(surface), per_turn
+    if key not in known:  # the surface is kept, so that no other can come to have its number
+        known[key] = surface, _chords_of(edge, surface, per_turn)
+    return known[key][1]
+
+
+def _chords_of(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
+    t = _parameters(edge, per_turn)
+    points = edge.curve.points(t)
+    flat = _on_surface(points, surface)
+    ends = _at_ends(edge, len(points) - 1)
+    return _Chords(flat, points, _stray(edge, t, points), _blur(edge, t, flat, surface), ends)
+
+
 class _Paths:
     """All edges of a face as chords: in (u, v) from `a` to `b`, shape (M, 2), and in space."""
 
@@ -260,15 +290,12 @@ class _Paths:
         flat, space, owners, ends = [], [], [], []
         self.stray = self.blur = 0.0
         for number, coedge in enumerate(coedges):
-            t = _parameters(coedge.edge, per_turn)
-            points = coedge.edge.curve.points(t)
-            self.stray = max(self.stray, _stray(coedge.edge, t, points))
-            points = points if coedge.forward else points[::-1]
-            flat.append(_on_surface(points, surface))
-            self.blur = max(self.blur, _blur(coedge, t, flat[-1], surface))
-            space.append(points)
-            owners.append(np.full(len(points) - 1, number))
-            ends.append(_at_ends(coedge.edge, len(points) - 1))
+            chords = _chords(coedge.edge, surface, per_turn)
+            self.stray, self.blur = max(self.stray, chords.stray), max(self.blur, chords.blur)
+            flat.append(chords.flat if coedge.forward else chords.flat[::-1])
+            space.append(chords.space if coedge.forward else chords.space[::-1])
+            owners.append(np.full(len(chords.space) - 1, number))
+            ends.append(chords.ends)
         self.a = np.concatenate([uv[:-1] for uv in flat])
         self.b = np.concatenate([uv[1:] for uv in flat])
         self._start = np.concatenate([p[:-1] for p in space])
@@ -336,12 +363,11 @@ def _stray(edge: Edge, t: FloatArray, points: FloatArray) -> float:
     return 1.5 * float(np.linalg.norm(middles - 0.5 * (points[:-1] + points[1:]), axis=1).max())
 
 
-def _blur(coedge: Coedge, t: FloatArray, uv: FloatArray, surface: Surface) -> float:
+def _blur(edge: Edge, t: FloatArray, uv: FloatArray, surface: Surface) -> float:
     """How far the edge leaves its chords in (u, v)."""
     if len(t) == 2:
         return 0.0
-    middles = surface.parameters(coedge.edge.curve.points(0.5 * (t[:-1] + t[1:])))
-    off = (middles if coedge.forward else middles[::-1]) - 0.5 * (uv[:-1] + uv[1:])
+    off = surface.parameters(edge.curve.points(0.5 * (t[:-1] + t[1:]))) - 0.5 * (uv[:-1] + uv[1:])
     for k, period in enumerate(surface.periods):
         if period:
             off[:, k] -= period * np.round(off[:, k] / period)
