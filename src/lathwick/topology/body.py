@@ -17,7 +17,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm
 from .boxes import face_bounds
-from .brep import Coedge, Edge, Face, Lump, Vertex
+from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
 from .inside import contains
 from .mass import MassProperties, mass_properties
 from .names import Address, FaceName
@@ -26,7 +26,7 @@ from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
 
-class Body:
+class Body(Remembering):
     """A valid solid: one or more lumps of material, exact faces, in the length unit `unit`.
 
     Bodies come from modelling operations and never change. `Body.made` is the usual door: it

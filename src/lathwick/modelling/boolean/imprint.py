@@ -109,6 +109,7 @@ class Imprinter:
     def run(self) -> Imprint:
         pairs = self._pairs()
         intersections = {pair: self._intersection(*pair) for pair in pairs}
+        self._place_crossings(intersections)
         self._find_hits(pairs)
         self._cross_lying()
         spans = self._spans(intersections)
@@ -137,6 +138,14 @@ class Imprinter:
             self._same[one].append(two)
             self._same[two].append(one)
         return found
+
+    def _place_crossings(self, intersections: dict[tuple[Face, Face], Intersection]) -> None:
+        """Nodes where the curves of two surfaces cross each other: there an edge only touches a surface, and
+        its own hit would be known less well."""
+        for pair, met in intersections.items():
+            for p in met.nodes:
+                if all(_states(face, [p]) != [OUTSIDE] for face in pair):
+                    self._nodes.at(p)
 
     # ------------------------------------------------------------------ hits
 
@@ -264,8 +273,9 @@ class Imprinter:
         nodes = [n for e in self._edges[one] for n in self._hits.get((e, two), ())]
         nodes += [n for e in self._edges[two] for n in self._hits.get((e, one), ())]
         for p in met.nodes:
-            if all(_states(f, [p]) != [OUTSIDE] for f in (one, two)):
-                nodes.append(self._nodes.at(p))
+            known = self._nodes.find(p)
+            if known is not None:
+                nodes.append(known)
         return list(dict.fromkeys(nodes))
 
     def _between(self, curve: Curve, nodes: Sequence[int], one: Face, two: Face) -> list[_Span]:

@@ -13,7 +13,7 @@ from .cells import Cycle, Half, LooseEnd, traced_cycles
 from .classify import Place, places
 from .imprint import Imprint, Imprinter
 from .sew import Cell, sewn
-from .touches import refuse_touching, touches_between_lumps
+from .touches import pass_touches_on, refuse_touching, touches_between_lumps
 
 KEPT: Mapping[str, tuple[frozenset[Place], frozenset[Place]]] = {
     "union": (frozenset({Place.OUTSIDE, Place.SAME}), frozenset({Place.OUTSIDE})),
@@ -50,6 +50,8 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
     result = Body.made(sewn(chosen, imprint.nodes, imprint.vertices), one.unit)
     inherited = [p for body in (one, two) for p in touches_between_lumps(body)]
     refuse_touching(result, [*imprint.touches, *inherited])
+    if operation == "union":
+        pass_touches_on(one, two, result)
     return result
 
 

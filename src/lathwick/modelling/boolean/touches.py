@@ -76,8 +76,26 @@ def touching_points(points: Iterable[Vec3], one: Face, two: Face) -> list[Vec3]:
     return [p for p in points if all(region_of(face).state(p) == INSIDE for face in (one, two))]
 
 
+TOUCHES = "touches between lumps"
+
+
 def touches_between_lumps(body: Body) -> list[Vec3]:
     """Places where lumps of a body touch each other; they may be joined elsewhere now."""
+    return body.remembered(TOUCHES, _touches_between_lumps)
+
+
+def pass_touches_on(one: Body, two: Body, united: Body) -> None:
+    """Keep with what two bodies are united to where their lumps touch: as before, and each other."""
+    if united.lumps < 2:
+        return
+    found = touches_between_lumps(one) + touches_between_lumps(two)
+    boxes = [np.array([outer_box(face) for face in body.brep_faces]) for body in (one, two)]
+    for i, j in overlapping(*boxes):
+        found += _touches_of(one.brep_faces[i], two.brep_faces[j])
+    united.remember(TOUCHES, list(dict.fromkeys(found)))
+
+
+def _touches_between_lumps(body: Body) -> list[Vec3]:
     if body.lumps < 2:
         return []
     faces = [[face for shell in lump.shells for face in shell.faces] for lump in body.pieces]
@@ -87,13 +105,16 @@ def touches_between_lumps(body: Body) -> list[Vec3]:
     for m, n in overlapping(around, around):
         if m < n:
             for i, j in overlapping(boxes[m], boxes[n]):
-                one, two = faces[m][i], faces[n][j]
-                met = intersection_in(one, two)
-                for curve in met.touches:
-                    found += touching_places(curve, one, two)
-                found += touching_points(met.points, one, two)
-                found += _edges_on_face(one, two) + _edges_on_face(two, one)
+                found += _touches_of(faces[m][i], faces[n][j])
     return found
+
+
+def _touches_of(one: Face, two: Face) -> list[Vec3]:
+    """Places where two faces touch."""
+    met = intersection_in(one, two)
+    places = [p for curve in met.touches for p in touching_places(curve, one, two)]
+    places += touching_points(met.points, one, two)
+    return places + _edges_on_face(one, two) + _edges_on_face(two, one)
 
 
 def _edges_on_face(one: Face, two: Face) -> list[Vec3]:
