@@ -33,6 +33,9 @@ LEAST_WEIGHT, SAMPLES = 0.3, 25
 """A rational surface goes on beyond its borders by its own polynomials where weights, at so many samples each
 way, stay above this share of the least."""
 
+ROUNDED = 1e-13
+"""Parameters beyond a border by less, as a share of the range, are on it."""
+
 TAYLOR = 3
 """The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own
 polynomials."""
@@ -105,9 +108,10 @@ class SplineSurface(Surface):
         if self._goes_on_by_itself:
             return self._derived(uv, most)
         low, high = np.array(self.domain).T
-        beyond = (uv < low) | (uv > high)
+        room = ROUNDED * (high - low)
+        beyond = (uv < low - room) | (uv > high + room)
         rows = beyond.any(axis=1)
-        found = self._derived(np.clip(uv, low, high) if rows.any() else uv, most)
+        found = self._derived(np.clip(uv, low, high), most)
         if rows.any():
             outside = self._continued(uv[rows], np.clip(uv[rows], low, high), beyond[rows], most)
             for i in range(most + 1):

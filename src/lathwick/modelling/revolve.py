@@ -1,25 +1,30 @@
 """Revolution: a region turned about an axis in its plane.
 
-Lines become planes, cylinders and cones, arcs spheres and tori; what lies on the axis leaves no trace.
+Lines become planes, cylinders and cones, arcs spheres and tori, splines and ellipses rational B-splines; what
+lies on the axis leaves no trace.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from ..errors import ModellingError, naming_its_step
 from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, Plane, rotated
+from ..geometry.rational import is_whole, rational_curve, turned_surface
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, add, along, cross, dot, negated, norm, scaled, sub
 from ..sketch.loops import Patch, PlaneLoop
-from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.pieces import ArcPiece, LinePiece, Piece, halves, subpiece
+from ..sketch.plane_curves import CurvePiece, PlaneSpline
 from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -40,8 +45,8 @@ def revolve(
     angle : degrees, up to 360, counter-clockwise seen against the axis; negative turns the other way.
     step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
 
-    Raises ModellingError for an axis that is not in the plane or crosses a region, for ellipses and splines
-    in the profile, and for an arc that touches the axis.
+    Raises ModellingError for an axis that is not in the plane or crosses a region, and for an arc that touches
+    the axis.
     """
     chosen = regions_of(profile, "revolve")
     about, turn = axis_of(axis, "a profile turns about"), _turn(angle)
@@ -50,9 +55,30 @@ def revolve(
     lumps = []
     for region in chosen:
         for patch in region.patches:
-            half = _HalfPlane.through(region.plane, about, patch)
-            lumps.append(_Revolver(half, turn, step).lump(half.turned(patch)))
+            half = HalfPlane.through(region.plane, about, patch)
+            lumps.append(_Revolver(half, turn, step).lump(_divided(half.turned(patch), turn)))
     return Body.made(lumps, chosen[0].unit)
+
+
+def _divided(loops: list[list[Piece]], turn: float) -> list[list[Piece]]:
+    """For a whole turn, splines and ellipses that are closed or go from the axis to the axis in halves: a face
+    needs a border."""
+    if not is_whole(turn):
+        return loops
+    return [[part for piece in loop for part in _with_a_border(piece)] for loop in loops]
+
+
+def _with_a_border(piece: Piece) -> tuple[Piece, ...]:
+    if not isinstance(piece, CurvePiece):
+        return (piece,)
+    if piece.is_closed:
+        return halves(piece)
+    if piece.start[0] == 0.0 and piece.end[0] == 0.0:
+        middle = piece.point(0.5)
+        return subpiece(piece, (0.0, piece.start), (0.5, middle)), subpiece(
+            piece, (0.5, middle), (1.0, piece.end)
+        )
+    return (piece,)
 
 
 def _turn(angle: float) -> float:
@@ -66,7 +92,7 @@ def _turn(angle: float) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class _HalfPlane:
+class HalfPlane:
     """The half-plane of the profile: `origin` on the axis, `axis`, and `out` away from it."""
 
     origin: Vec3
@@ -76,7 +102,7 @@ class _HalfPlane:
     """(a, b, c, d, e, f): distance from the axis a u + b v + c, height d u + e v + f of a sketch point."""
 
     @classmethod
-    def through(cls, plane: Plane, axis: Axis, patch: Patch) -> _HalfPlane:
+    def through(cls, plane: Plane, axis: Axis, patch: Patch) -> HalfPlane:
         off = dot(sub(axis.point, plane.origin), plane.normal)
         if abs(dot(axis.direction, plane.normal)) > LEVEL or abs(off) > RESOLUTION:
             raise ModellingError("the axis of a revolution must lie in the plane of the profile")
@@ -107,19 +133,42 @@ class _HalfPlane:
         return [self._loop(loop, flips) for loop in patch.loops]
 
     def _loop(self, loop: PlaneLoop, flips: bool) -> list[Piece]:
-        pieces = [self._piece(piece, flips) for piece in loop.pieces]
+        pieces = [self.piece(piece, flips) for piece in loop.pieces]
         return [piece.reversed() for piece in reversed(pieces)] if flips else pieces
 
-    def _piece(self, piece: Piece, flips: bool) -> Piece:
+    def piece(self, piece: Piece, flips: bool = False) -> Piece:
+        """A piece of the sketch in the half-plane. flips : whether that is seen from behind."""
         if isinstance(piece, LinePiece):
             return LinePiece(self.flat(piece.start), self.flat(piece.end), piece.name)
-        if not isinstance(piece, ArcPiece):
-            raise ModellingError(f"{piece.name} is no line or arc; only those can be revolved yet")
+        if isinstance(piece, CurvePiece):
+            return self._curve_piece(piece, flips)
         center = self.flat(piece.center)
         start = self.flat(piece.point(0.0))
         angle = math.atan2(start[1] - center[1], start[0] - center[0])
         ends = None if piece.ends is None else (self.flat(piece.ends[0]), self.flat(piece.ends[1]))
         return ArcPiece(center, piece.radius, angle, -piece.sweep if flips else piece.sweep, piece.name, ends)
+
+    def _curve_piece(self, piece: CurvePiece, flips: bool) -> CurvePiece:
+        ends = None if piece.ends is None else (self.flat(piece.ends[0]), self.flat(piece.ends[1]))
+        curve = piece.curve
+        if isinstance(curve, PlaneSpline):
+            a, b, c, d, e, f = self.to_half
+            x, y = curve.controls.T
+            controls = np.column_stack([a * x + b * y + c, d * x + e * y + f])
+            return CurvePiece(replace(curve, controls=controls), piece.a, piece.b, piece.name, ends)
+        center = self.flat(curve.center)
+        tip = (curve.center[0] + math.cos(curve.angle), curve.center[1] + math.sin(curve.angle))
+        a, b, c, d, e, f = self.to_half
+        tip = (a * tip[0] + b * tip[1] + c, d * tip[0] + e * tip[1] + f)
+        angle = math.atan2(tip[1] - center[1], tip[0] - center[0])
+        side = -1.0 if flips else 1.0
+        made = replace(curve, center=center, angle=angle)
+        return CurvePiece(made, side * piece.a, side * piece.b, piece.name, ends)
+
+    def lifted(self, piece: CurvePiece, turn: float = 0.0) -> Curve:
+        """The curve of a piece of the half-plane in space, turned about the axis."""
+        around = cross(self.axis, self.radial(turn))
+        return piece.curve.lifted(Plane(self.origin, negated(around), self.radial(turn)))
 
     def point(self, p: Vec2, turn: float = 0.0) -> Vec3:
         """A point of the half-plane, turned about the axis."""
@@ -145,7 +194,7 @@ def _outline(patch: Patch) -> list[Vec2]:
 
 
 class _Revolver:
-    def __init__(self, half: _HalfPlane, turn: float, step: str) -> None:
+    def __init__(self, half: HalfPlane, turn: float, step: str) -> None:
         self._half, self._turn, self._step = half, turn, step
         self._whole = abs(turn - math.tau) < 1e-12
         self._vertices: dict[tuple[float, float, bool], Vertex] = {}
@@ -221,7 +270,13 @@ class _Revolver:
             way = sub(b.point, a.point)
             length = norm(way)
             return Edge(Line(a.point, scaled(way, 1.0 / length)), 0.0, length, a, b), True
-        assert isinstance(piece, ArcPiece)
+        if isinstance(piece, CurvePiece):
+            curve, (first, last) = half.lifted(piece, turn), sorted((piece.a, piece.b))
+            forward = piece.b > piece.a
+            if piece.is_closed:
+                return Edge(curve, piece.low, piece.high, None, None), forward
+            ends = (self._vertex(piece.start, at_end), self._vertex(piece.end, at_end))
+            return Edge(curve, first, last, *(ends if forward else ends[::-1])), forward
         x, around = half.radial(turn), cross(half.axis, half.radial(turn))
         curve = Circle(Plane(half.point(piece.center, turn), negated(around), x), piece.radius)
         first, last = sorted((piece.angle, piece.angle + piece.sweep))
@@ -233,7 +288,7 @@ class _Revolver:
     # ------------------------------------------------------------------ faces
 
     def _face(self, piece: Piece, ends: tuple[Edge, Edge, bool] | None) -> Face:
-        surface, outward = self._surface(piece)
+        surface, outward = surface_of_turn(self._half, piece, self._turn)
         name = (FaceName(self._step, "side", piece.name),)
         if piece.is_closed:
             if ends is None:
@@ -253,36 +308,43 @@ class _Revolver:
         ring.append(Coedge(start, not way))
         return Face(surface, outward, (Loop(tuple(ring)),), name)
 
-    def _surface(self, piece: Piece) -> tuple[Surface, bool]:
-        half = self._half
-        if isinstance(piece, ArcPiece):
-            frame = half.frame(piece.center[1])
-            if abs(piece.center[0]) <= RESOLUTION:
-                return SphereSurface(frame, piece.radius), piece.sweep > 0
-            if _is_cusp(piece):
-                raise ModellingError(
-                    f"the arc {piece.name} touches the axis: a point without an angle cannot be made"
-                )
-            return TorusSurface(frame, piece.center[0], piece.radius), piece.sweep > 0
-        (r0, z0), (r1, z1) = piece.start, piece.end
-        dr, dz = r1 - r0, z1 - z0
-        if abs(dz) <= LEVEL * abs(dr):
-            return PlaneSurface(half.frame(z0)), dr < 0.0
-        if abs(dr) <= LEVEL * abs(dz):
-            return CylinderSurface(half.frame(z0), r0), dz > 0.0
-        tip = z0 - r0 * dz / dr
-        opens_up = (z1 - tip if r1 > r0 else z0 - tip) > 0.0
-        frame = half.frame(tip)
-        if not opens_up:
-            frame = Plane(frame.origin, negated(half.axis), half.out)
-        return ConeSurface(frame, math.atan2(abs(dr), abs(dz))), dz > 0.0
-
     def _cap(self, loops: tuple[Loop, ...], turn: float, role: str) -> Face:
         half = self._half
         around = cross(half.axis, half.radial(turn))
         normal = negated(around) if role == "start" else around
         frame = Plane(half.origin, normal, half.radial(turn))
         return Face(PlaneSurface(frame), True, loops, (FaceName(self._step, role),))
+
+
+def surface_of_turn(half: HalfPlane, piece: Piece, turn: float = math.tau) -> tuple[Surface, bool]:
+    """What a piece of the half-plane sweeps, and whether its normal points away from what lies on the left
+    of the piece. turn : the angle that a B-spline covers."""
+    if isinstance(piece, CurvePiece):
+        profile = rational_curve(half.lifted(piece), piece.low, piece.high)
+        return turned_surface(profile, Axis(half.origin, half.axis), turn), (
+            piece.b < piece.a
+        ) is not is_whole(turn)
+    if isinstance(piece, ArcPiece):
+        frame = half.frame(piece.center[1])
+        if abs(piece.center[0]) <= RESOLUTION:
+            return SphereSurface(frame, piece.radius), piece.sweep > 0
+        if _is_cusp(piece):
+            raise ModellingError(
+                f"the arc {piece.name} touches the axis: a point without an angle cannot be made"
+            )
+        return TorusSurface(frame, piece.center[0], piece.radius), piece.sweep > 0
+    (r0, z0), (r1, z1) = piece.start, piece.end
+    dr, dz = r1 - r0, z1 - z0
+    if abs(dz) <= LEVEL * abs(dr):
+        return PlaneSurface(half.frame(z0)), dr < 0.0
+    if abs(dr) <= LEVEL * abs(dz):
+        return CylinderSurface(half.frame(z0), r0), dz > 0.0
+    tip = z0 - r0 * dz / dr
+    opens_up = (z1 - tip if r1 > r0 else z0 - tip) > 0.0
+    frame = half.frame(tip)
+    if not opens_up:
+        frame = Plane(frame.origin, negated(half.axis), half.out)
+    return ConeSurface(frame, math.atan2(abs(dr), abs(dz))), dz > 0.0
 
 
 def _is_cusp(arc: ArcPiece) -> bool:

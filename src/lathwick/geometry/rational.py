@@ -1,0 +1,84 @@
+"""Curves and surfaces of revolution as rational B-splines (Piegl & Tiller 7.3, 8.3)."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from .curve import Curve
+from .curves import Circle, Ellipse
+from .placement import Axis, FloatArray, Plane
+from .spline import SplineCurve
+from .spline_surface import SplineSurface
+
+QUARTER = 0.5 * math.pi
+
+
+@dataclass(frozen=True, eq=False)
+class RationalCurve:
+    """Degree, clamped knots, controls, (n, 3), and weights, (n,)."""
+
+    degree: int
+    knots: tuple[float, ...]
+    controls: FloatArray
+    weights: FloatArray
+
+
+def rational_curve(curve: Curve, low: float, high: float) -> RationalCurve:
+    """A line, circle, ellipse or spline between two parameters, low < high, exactly."""
+    if isinstance(curve, Circle):
+        return _arc(curve.frame, (curve.radius, curve.radius), low, high)
+    if isinstance(curve, Ellipse):
+        return _arc(curve.frame, (curve.major, curve.minor), low, high)
+    if isinstance(curve, SplineCurve):
+        whole = abs(high - low - (curve.high - curve.low)) <= 1e-12 * (high - low)
+        part = curve if whole else curve.between(low, high)
+        return RationalCurve(part.degree, part.knots, part.controls, np.ones(len(part.controls)))
+    ends = curve.points(np.array([low, high]))
+    return RationalCurve(1, (low, low, high, high), ends, np.ones(2))
+
+
+def _arc(plane: Plane, radii: tuple[float, float], low: float, high: float) -> RationalCurve:
+    stops, flat, weights = circle_net(low, high)
+    return RationalCurve(2, stops, plane.points(flat * np.array(radii)), weights)
+
+
+def circle_net(low: float, high: float) -> tuple[tuple[float, ...], FloatArray, FloatArray]:
+    """Knots, controls, (n, 2), and weights, (n,), of an arc of the unit circle between two angles, in
+    parts of at most a quarter."""
+    count = max(1, math.ceil((high - low) / QUARTER - 1e-9))
+    stops = [low + (high - low) * k / count for k in range(count + 1)]
+    half = 0.5 * (high - low) / count
+    angles = np.array(sorted([*stops, *(0.5 * (a + b) for a, b in pairwise(stops))]))
+    weights = np.ones(len(angles))
+    weights[1::2] = math.cos(half)
+    controls = np.column_stack([np.cos(angles), np.sin(angles)]) / weights[:, None]
+    knots = (low, *(k for k in stops for _ in (0, 1)), high)
+    return knots, controls, weights
+
+
+def turned_surface(profile: RationalCurve, axis: Axis, angle: float) -> SplineSurface:
+    """What a curve sweeps when it turns about an axis by an angle (radians, positive): u runs along the
+    profile, v is the angle; for a whole turn, which closes along u, the other way round."""
+    knots, net, weights = circle_net(0.0, angle)
+    origin, way = np.asarray(axis.point), np.asarray(axis.direction)
+    heights = (profile.controls - origin) @ way
+    feet = origin + heights[:, None] * way
+    out = profile.controls - feet
+    aside = np.cross(way, out)
+    controls = feet[:, None] + net[None, :, :1] * out[:, None] + net[None, :, 1:] * aside[:, None]
+    together = np.outer(profile.weights, weights)
+    if is_whole(angle):
+        order = (1, 0, 2)
+        return SplineSurface(
+            (2, profile.degree), (knots, profile.knots), controls.transpose(order), together.T
+        )
+    return SplineSurface((profile.degree, 2), (profile.knots, knots), controls, together)
+
+
+def is_whole(angle: float) -> bool:
+    """Whether an angle (radians) is a whole turn."""
+    return angle > math.tau - 1e-12

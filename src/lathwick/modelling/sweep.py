@@ -1,0 +1,304 @@
+"""Sweeping: a profile carried along a path.
+
+Along straight legs walls are planes, cylinders and extrusions, along arcs surfaces of revolution. Along other
+curves the walls over arcs are canals where the profile stays across the path, all others B-splines through
+rigid positions of the profile. Frames of least twist are found by integration of their equation (Wang,
+Jüttler, Zheng & Liu, "Computation of rotation minimizing frames", ACM TOG 27, 2008).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..errors import ModellingError, naming_its_step
+from ..geometry.curves import Circle, Line
+from ..geometry.placement import Axis, FloatArray, Plane, as_direction, rotated
+from ..geometry.surfaces import PlaneSurface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec3, cross, dot, norm, scaled, sub, unit
+from ..sketch.loops import Patch
+from ..sketch.pieces import Piece, halves, places_along
+from ..sketch.region import Region
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell
+from ..topology.names import FaceName
+from .carrying import Carrier, Frame, carried, carrier_along
+from .paths import STRAIGHT, Path, PathLike, path_of
+from .profile import Profile, regions_of
+from .revolve import revolve
+from .sections import Section
+
+CORNERS = ("mitre", "round")
+PER_PIECE = np.linspace(0.0, 1.0, 17)
+SLOWEST = 1e-6
+"""No point of the profile may move on more slowly than this share of the speed along the path."""
+
+
+@naming_its_step
+def sweep(
+    profile: Profile | Iterable[Region],
+    path: PathLike,
+    *,
+    corner: str = "mitre",
+    up: Any = None,
+    twist: float = 0.0,
+    step: str = "",
+) -> Body:
+    """The solid that a profile sweeps along a path.
+
+    profile : a sketch (its default profile), regions of one plane, or a planar face, where the path starts,
+        across it or at any angle; it keeps its place to the path.
+    path : a route, a helix, a sketch with one chain of curves, connected edges, or a list of these.
+    corner : "mitre" or "round", what is made of a corner of the path.
+    up : a direction to which the profile is held; without it turns about the path as little as it can (on a
+        helix it is held to the axis).
+    twist : degrees by which the profile turns about the path from its start to its end.
+    step : name that the faces get: `step/start`, `step/end`, `step/side:item`.
+
+    Raises ModellingError where the path bends more tightly than the profile allows, with the place and the
+    least bend that works, and where legs are too short for their mitres.
+    """
+    chosen, along_it = regions_of(profile, "sweep"), path_of(path)
+    if corner not in CORNERS:
+        raise ModellingError(f'corner is "mitre" or "round", got {corner!r}')
+    if not math.isfinite(float(twist)):
+        raise ModellingError(f"twist needs a number of degrees, got {twist!r}")
+    plane = chosen[0].plane
+    if any(region.plane != plane for region in chosen):
+        raise ModellingError("the regions to sweep lie in different planes")
+    if _is_circle(along_it) and up is None and not twist:
+        return revolve(chosen, _axis_of_circle(along_it), 360.0, step=step)
+    held = along_it.up if up is None else as_direction(up, "up")
+    run = _Run(along_it, held, math.radians(twist) / along_it.length, corner == "round")
+    patches = [patch for region in chosen for patch in region.patches]
+    lumps = [lump for patch in patches for lump in run.lumps(patch, plane, step)]
+    return Body.made(lumps, chosen[0].unit)
+
+
+def _is_circle(path: Path) -> bool:
+    return len(path.legs) == 1 and isinstance(path.legs[0].curve, Circle) and path.is_closed
+
+
+def _axis_of_circle(path: Path) -> Axis:
+    leg = path.legs[0]
+    assert isinstance(leg.curve, Circle)
+    return Axis(leg.curve.frame.origin, scaled(leg.curve.frame.normal, leg.side))
+
+
+@dataclass(frozen=True)
+class _Run:
+    """A path, and how the profile is carried along it."""
+
+    path: Path
+    up: Vec3 | None
+    twist: float
+    rounded: bool
+
+    def lumps(self, patch: Patch, plane: Plane, step: str) -> list[Lump]:
+        leg = self.path.legs[0]
+        way = leg.tangent(leg.t0)
+        lean = dot(way, plane.normal)
+        if abs(lean) < 1e-6:
+            raise ModellingError("the path starts in the plane of the profile, which it must leave")
+        loops = [list(loop.pieces) for loop in patch.loops]
+        if lean < 0.0:
+            loops = [[piece.reversed() for piece in reversed(loop)] for loop in loops]
+        if self._is_general:
+            loops = [list(halves(loop[0])) if loop[0].is_closed else loop for loop in loops]
+        carriers, sections = self._carried(plane, _samples(loops))
+        return [_Walls(loops, carriers, sections, self.path.is_closed, step).lump()]
+
+    @property
+    def _is_general(self) -> bool:
+        """Whether some walls are canals or B-splines, which are made of halves of closed curves."""
+        curved = (Line,) if self.up is not None else (Line, Circle)
+        return bool(self.twist) or any(not isinstance(leg.curve, curved) for leg in self.path.legs)
+
+    def _carried(self, plane: Plane, samples: FloatArray) -> tuple[list[Carrier], list[Section]]:
+        """A carrier for every leg, and the sections before, between and after them."""
+        first = self.path.legs[0]
+        way = first.tangent(first.t0)
+        frame = Frame(first.start, way, _across(way, plane.x))
+        reach = float(np.linalg.norm(plane.points(samples) - np.asarray(first.start), axis=1).max())
+        carriers: list[Carrier] = []
+        sections = [Section(plane, way)]
+        for number, leg in enumerate(self.path.legs):
+            if number:
+                frame, plane = self._turn_corner(carriers[-1], leg.tangent(leg.t0), sections)
+            carrier = carrier_along(leg, frame, plane, (self.up, self.twist), reach)
+            _refuse_tight(carrier, samples)
+            carriers.append(carrier)
+            frame, plane = carrier.end, carrier.plane_at_end
+            sections.append(Section(plane, frame.way))
+        if self.path.is_closed:
+            self._close(carriers, sections)
+        _refuse_short(carriers, sections, samples)
+        return carriers, sections
+
+    def _turn_corner(self, before: Carrier, way: Vec3, sections: list[Section]) -> tuple[Frame, Plane]:
+        """The frame and the profile's plane after a corner; the section before becomes that of a mitre."""
+        frame, plane = before.end, before.plane_at_end
+        angle = _angle(frame.way, way)
+        if angle <= 1e-7:
+            turned = Frame(frame.origin, way, _across(way, frame.side))
+            return turned, plane
+        self._refuse_corner(frame.origin, angle)
+        axis = unit(cross(frame.way, way))
+        turned = Frame(frame.origin, way, rotated(frame.side, axis, angle))
+        sections[-1] = Section(plane, frame.way, _bisector(frame.origin, frame.way, way))
+        return turned, carried(plane, frame, turned)
+
+    def _refuse_corner(self, place: Vec3, angle: float) -> None:
+        x, y, z = place
+        if self.twist:
+            raise ModellingError(f"a twisted profile cannot turn the corner at ({x:.6g}, {y:.6g}, {z:.6g})")
+        if angle > math.pi - 1e-3:
+            raise ModellingError(f"the path turns back on itself at ({x:.6g}, {y:.6g}, {z:.6g})")
+
+    def _close(self, carriers: list[Carrier], sections: list[Section]) -> None:
+        """The last section becomes the first, where the profile comes back to its place."""
+        first, last = carriers[0], carriers[-1]
+        angle = _angle(last.end.way, first.start.way)
+        if angle > 1e-7:
+            self._refuse_corner(first.start.origin, angle)
+            mitre = _bisector(first.start.origin, last.end.way, first.start.way)
+            sections[0] = Section(first.plane, first.start.way, mitre)
+            axis = unit(cross(last.end.way, first.start.way))
+            side = rotated(last.end.side, axis, angle)
+        else:
+            side = last.end.side
+        off = math.degrees(
+            math.atan2(dot(cross(side, first.start.side), first.start.way), dot(side, first.start.side))
+        )
+        if abs(off) > 1e-6:
+            raise ModellingError(
+                f"round the closed path the profile comes back turned by {-off:.6g} degrees: hold it with up=, "
+                f"or add twist={off:.6g}"
+            )
+        sections[-1] = sections[0]
+
+
+def _samples(loops: Sequence[Sequence[Piece]]) -> FloatArray:
+    return np.concatenate([places_along(piece, PER_PIECE) for loop in loops for piece in loop])
+
+
+def _across(way: Vec3, x: Vec3) -> Vec3:
+    """A unit direction across a way: near to another one, if that is not along it."""
+    for d in (x, (0.0, 0.0, 1.0), (1.0, 0.0, 0.0)):
+        flat = sub(d, scaled(way, dot(d, way)))
+        if norm(flat) > 1e-3:
+            return unit(flat)
+    raise AssertionError
+
+
+def _angle(one: Vec3, two: Vec3) -> float:
+    angle = math.atan2(norm(cross(one, two)), dot(one, two))
+    return 0.0 if angle <= STRAIGHT else angle
+
+
+def _bisector(corner: Vec3, before: Vec3, after: Vec3) -> Plane:
+    return Plane(corner, (before[0] + after[0], before[1] + after[1], before[2] + after[2]))
+
+
+def _refuse_tight(carrier: Carrier, samples: FloatArray) -> None:
+    share, (x, y, z), radius = carrier.least_advance(samples)
+    if share <= SLOWEST:
+        raise ModellingError(
+            f"the path bends too tightly for the profile near ({x:.6g}, {y:.6g}, {z:.6g}): a bend there needs "
+            f"a radius of more than {radius:.6g}"
+        )
+
+
+def _refuse_short(carriers: Sequence[Carrier], sections: Sequence[Section], samples: FloatArray) -> None:
+    """Raise ModellingError where mitres meet within a leg, or stand beside one that is not straight."""
+    for number, carrier in enumerate(carriers):
+        ends = sections[number], sections[number + 1]
+        if all(section.mitre is None for section in ends):
+            continue
+        if not carrier.is_straight:
+            x, y, z = (carrier.start if ends[0].mitre is not None else carrier.end).origin
+            raise ModellingError(
+                f"the corner of the path at ({x:.6g}, {y:.6g}, {z:.6g}) lies beside a curve, where there is no "
+                'mitre: make it a bend, or use corner="round"'
+            )
+        long = (ends[1].points(samples) - ends[0].points(samples)) @ np.asarray(carrier.start.way)
+        if long.min() <= RESOLUTION:
+            length = carrier.leg.length
+            raise ModellingError(
+                f"leg {number + 1} of the path is {length:.6g} long, too short for the mitres of this profile at "
+                f"its ends: it needs more than {length - float(long.min()):.6g}"
+            )
+
+
+class _Walls:
+    """The faces of a swept patch."""
+
+    def __init__(
+        self,
+        loops: Sequence[Sequence[Piece]],
+        carriers: Sequence[Carrier],
+        sections: Sequence[Section],
+        closed: bool,
+        step: str,
+    ) -> None:
+        self._loops, self._carriers, self._sections = loops, carriers, sections
+        self._closed, self._step = closed, step
+        self._rungs: dict[tuple[int, int], tuple[Edge, bool]] = {}
+        self._rails: dict[tuple[int, float, float], Edge] = {}
+
+    def lump(self) -> Lump:
+        groups = [
+            [self._face(k, piece) for k in range(len(self._carriers)) for piece in loop]
+            for loop in self._loops
+        ]
+        if self._closed:
+            return Lump(Shell(tuple(groups[0])), tuple(Shell(tuple(group)) for group in groups[1:]))
+        caps = [self._cap(0, "start"), self._cap(len(self._carriers), "end")]
+        return Lump(Shell((*caps, *(face for group in groups for face in group))))
+
+    def _rung(self, k: int, piece: Piece) -> tuple[Edge, bool]:
+        """The edge of a piece in a section."""
+        k = 0 if self._closed and k == len(self._carriers) else k
+        if (k, id(piece)) not in self._rungs:
+            self._rungs[k, id(piece)] = self._sections[k].edge(piece)
+        return self._rungs[k, id(piece)]
+
+    def _rail(self, k: int, corner: tuple[float, float]) -> Edge:
+        """The edge of a corner along a leg."""
+        key = k, round(corner[0], 9), round(corner[1], 9)
+        if key not in self._rails:
+            a, b = self._sections[k].vertex(corner), self._sections[k + 1].vertex(corner)
+            self._rails[key] = self._carriers[k].rail(corner, a, b)
+        return self._rails[key]
+
+    def _face(self, k: int, piece: Piece) -> Face:
+        surface = self._carriers[k].wall(piece)
+        (below, forward), (above, same) = self._rung(k, piece), self._rung(k + 1, piece)
+        name = (FaceName(self._step, "side", piece.name),)
+        if piece.is_closed:
+            loops: tuple[Loop, ...] = Loop((Coedge(below, forward),)), Loop((Coedge(above, not same),))
+        else:
+            after, before = self._rail(k, piece.end), self._rail(k, piece.start)
+            ring = Coedge(below, forward), Coedge(after, True), Coedge(above, not same), Coedge(before, False)
+            loops = (Loop(ring),)
+        t = 0.5 * (below.t0 + below.t1)
+        point = below.curve.point(t)
+        tangent = below.curve.tangent(t) if forward else scaled(below.curve.tangent(t), -1.0)
+        out = cross(tangent, self._carriers[k].start.way)
+        return Face(surface, dot(surface.normal(point), out) > 0.0, loops, name)
+
+    def _cap(self, k: int, role: str) -> Face:
+        plane = self._sections[k].plane
+        at_end = role == "end"
+        loops = []
+        for loop in self._loops:
+            ring = [self._rung(k, piece) for piece in loop]
+            loops.append(Loop(tuple(Coedge(edge, way) for edge, way in ring) if at_end
+                              else tuple(Coedge(edge, not way) for edge, way in reversed(ring))))  # fmt: skip
+        ahead = dot(plane.normal, self._sections[k].way) > 0.0
+        return Face(PlaneSurface(plane), ahead is at_end, tuple(loops), (FaceName(self._step, role),))
