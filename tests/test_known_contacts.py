@@ -142,7 +142,7 @@ def test_covers_with_leaning_walls(taper, round_, wall):
     block = lw.fillet(block, block.edges("block/end"), round_)
     cover = lw.shell(block, wall, open=block.faces("block/start"))
     low, high = (np.array(p) for p in block.bounds)
-    points = np.random.default_rng(3).uniform(low - 2, high + (2, 2, 2), (150, 3))
+    points = np.random.default_rng(3).uniform(low - 2, high + np.array([2, 2, 2]), (150, 3))
     points = points[points[:, 2] > 0.0]
     walls = [face for face in block.faces() if face.names[0] != "block/start"]
     near = np.array([min(face.distance_to(tuple(p)) for face in walls) for p in points])

@@ -57,6 +57,10 @@ if TYPE_CHECKING:
     from .modelling.hole import hole as hole
     from .modelling.local.draft import draft as draft
     from .modelling.local.shell import shell as shell
+    from .modelling.paths import Path as Path
+    from .modelling.paths import helix as helix
+    from .modelling.paths import path as path
+    from .modelling.paths import route as route
     from .modelling.patterns import circular_pattern as circular_pattern
     from .modelling.patterns import linear_pattern as linear_pattern
     from .modelling.patterns import mirror as mirror
@@ -67,6 +71,7 @@ if TYPE_CHECKING:
     from .modelling.primitives import torus as torus
     from .modelling.primitives import wedge as wedge
     from .modelling.revolve import revolve as revolve
+    from .modelling.sweep import sweep as sweep
     from .modelling.transform import move as move
     from .modelling.transform import place as place
     from .modelling.transform import scale as scale
@@ -124,7 +129,9 @@ _HOMES = {
         "torus",
         "wedge",
     ),
+    "modelling.paths": ("Path", "helix", "path", "route"),
     "modelling.revolve": ("revolve",),
+    "modelling.sweep": ("sweep",),
     "modelling.transform": (
         "move",
         "place",

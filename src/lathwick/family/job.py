@@ -13,9 +13,12 @@ from ..modelling.extrude import extrude, extrude_to
 from ..modelling.hole import THROUGH, Depth, Through, hole
 from ..modelling.local.draft import draft
 from ..modelling.local.shell import Faces, shell
+from ..modelling.paths import PathLike
+from ..modelling.paths import path as as_path
 from ..modelling.profile import Profile
 from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, plane_of
 from ..modelling.revolve import revolve
+from ..modelling.sweep import sweep
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
@@ -95,6 +98,29 @@ class Job(Recorder):
             f"{angle:g} degrees",
             lambda warnings: revolve(
                 self._regions(profile, warnings), self._axis(axis, profile), angle, step=name
+            ),
+        )
+
+    def sweep(
+        self,
+        name: str,
+        profile: Profile,
+        path: PathLike,
+        *,
+        corner: str = "mitre",
+        up: DirectionLike | None = None,
+        twist: float = 0.0,
+    ) -> Body:
+        """The profile carried along a path: a route, a helix, a sketch of one chain, or connected edges.
+
+        Faces: `name/start`, `name/end` (not of a closed path) and `name/side:item`. See `lathwick.sweep`.
+        """
+        return self._record(
+            name,
+            "sweep",
+            f"{as_path(path).length:g} {self.unit}",
+            lambda warnings: sweep(
+                self._regions(profile, warnings), path, corner=corner, up=up, twist=twist, step=name
             ),
         )
 

@@ -29,7 +29,8 @@ from .sections import Section, across
 LEVEL = 1e-9
 NODES = (17, 33, 65, 129, 257, 513)
 NEAR = 2e-10
-"""Positions between those that a wall is laid through are so near to it, as a share of the profile's reach."""
+"""Positions between those that a wall is laid through are so near to it, as a share of the profile's
+reach."""
 
 
 @dataclass(frozen=True)
@@ -147,8 +148,8 @@ class TurningCarrier(Carrier):
 
 
 class CurveCarrier(Carrier):
-    """Along any curve, through rigid positions; a corner's way and every control of a piece is a spline through
-    those that it has there."""
+    """Along any curve, through rigid positions; a corner's way and every control of a piece is a spline
+    through those that it has there."""
 
     def __init__(self, leg: Leg, plane: Plane, law: FrameLaw, reach: float) -> None:
         self._law = law
@@ -196,14 +197,18 @@ class CurveCarrier(Carrier):
         edge = Section(self.plane, self.start.way).edge(piece)[0]
         if isinstance(piece, ArcPiece) and self._keeps_across(piece):
             center = self.plane.points(np.array([piece.center]))[0]
-            zero = self.plane.points(np.array([piece.point(0.5)]))[0]  # so that the arc is on both sides of it
+            zero = self.plane.points(np.array([piece.point(0.5)]))[
+                0
+            ]  # so that the arc is on both sides of it
             return CanalSurface(self._trajectory(center), self._trajectory(zero), piece.radius)
         profile = rational_curve(edge.curve, edge.t0, edge.t1)
         fits = [interpolated_fit(self._t, way, False) for way in self._ways(profile.controls)]
         controls = np.stack([fit.controls for fit in fits], axis=1)  # u runs along the path
         plain = bool((profile.weights == 1.0).all())
         weights = None if plain else np.repeat(profile.weights[None], len(controls), axis=0)
-        return SplineSurface((fits[0].degree, profile.degree), (fits[0].knots, profile.knots), controls, weights)
+        return SplineSurface(
+            (fits[0].degree, profile.degree), (fits[0].knots, profile.knots), controls, weights
+        )
 
     def _keeps_across(self, piece: ArcPiece) -> bool:
         """Whether the way of an arc's center is always across the profile's plane."""
@@ -226,8 +231,8 @@ class CurveCarrier(Carrier):
 
 @dataclass(frozen=True)
 class FrameLaw:
-    """The frames along a leg: of least twist from a first one, or held to a direction; and turned on about the
-    path by an angle for each unit of length."""
+    """The frames along a leg: of least twist from a first one, or held to a direction; and turned on about
+    the path by an angle for each unit of length."""
 
     leg: Leg
     first: Frame

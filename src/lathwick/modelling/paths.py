@@ -1,4 +1,5 @@
-"""Paths to sweep along: connected curves in space, from a sketch, from edges, or made as routes and helices."""
+"""Paths to sweep along: connected curves in space, from a sketch, from edges, or made as routes and
+helices."""
 
 from __future__ import annotations
 
@@ -140,8 +141,9 @@ PathLike: TypeAlias = Any
 """A `Path`, a sketch with one chain of curves, an edge, connected edges, or a list of these."""
 
 
-def path_of(value: PathLike) -> Path:
-    """The path that a value stands for. Raises ModellingError for what is none."""
+def path(value: PathLike) -> Path:
+    """The path that a sketch with one chain of curves, connected edges, or a list of paths that join end to
+    end stand for. Raises ModellingError for what is none."""
     if isinstance(value, Path):
         return value
     if isinstance(value, Sketch):
@@ -153,10 +155,10 @@ def path_of(value: PathLike) -> Path:
         parts = list(value)
         if parts and all(isinstance(part, BodyEdge) for part in parts):
             return Path(_smooth(_connected([_leg_of_edge(part.brep) for part in parts])))
-        paths = [path_of(part) for part in parts]
-        if paths:
-            ups = {path.up for path in paths if path.up is not None}
-            return Path(_in_a_row([path.legs for path in paths]), ups.pop() if len(ups) == 1 else None)
+        rows = [path(part) for part in parts]
+        if rows:
+            ups = {row.up for row in rows if row.up is not None}
+            return Path(_in_a_row([row.legs for row in rows]), ups.pop() if len(ups) == 1 else None)
     raise ModellingError(
         f"a path is a route, a helix, a sketch of one chain, or connected edges, got {value!r}"
     )
@@ -197,21 +199,27 @@ def _connected(legs: Sequence[Leg]) -> tuple[Leg, ...]:
         raise ModellingError("the sketch of a path has no curves")
     chain = [left.pop(0)]
     while left:
-        for k, leg in enumerate(left):
-            turned = next((one for one in (leg, leg.reversed()) if distance(chain[-1].end, one.start) <= RESOLUTION
-                           ), None)  # fmt: skip
-            ahead = next((one for one in (leg, leg.reversed()) if distance(one.end, chain[0].start) <= RESOLUTION
-                          ), None)  # fmt: skip
-            if turned is not None or ahead is not None:
-                chain = [*chain, turned] if turned is not None else [ahead, *chain]  # type: ignore[list-item]
-                left.pop(k)
-                break
-        else:
+        grown = _grown(chain, left)
+        if grown is None:
             x, y, z = chain[-1].end
             raise ModellingError(
                 f"the curves of a path are not one chain: it ends at ({x:.6g}, {y:.6g}, {z:.6g})"
             )
+        chain, left = grown
     return tuple(chain)
+
+
+def _grown(chain: list[Leg], left: list[Leg]) -> tuple[list[Leg], list[Leg]] | None:
+    """A chain with one of the legs that are left at its end or its start, and the others."""
+    for k, leg in enumerate(left):
+        rest = left[:k] + left[k + 1 :]
+        for one in (leg, leg.reversed()):
+            if distance(chain[-1].end, one.start) <= RESOLUTION:
+                return [*chain, one], rest
+        for one in (leg, leg.reversed()):
+            if distance(one.end, chain[0].start) <= RESOLUTION:
+                return [one, *chain], rest
+    return None
 
 
 def _in_a_row(parts: Sequence[tuple[Leg, ...]]) -> tuple[Leg, ...]:
@@ -272,7 +280,8 @@ def _with_bends(corners: list[Vec3], radii: list[float], closed: bool) -> list[L
         long, need = distance(corners[k], corners[k + 1]), setback[k] + setback[k + 1]
         if need > long + 1e-9 * (1.0 + long):
             raise ModellingError(
-                f"leg {k + 1} of the route is {long:.6g} long, but its bends need {need:.6g}: make it longer or "
+                f"leg {k + 1} of the route is {long:.6g} long, but its bends need {need:.6g}: make it "
+                f"longer or "
                 "the bends smaller"
             )
         if setback[k] > 0.0 and (k > 0):

@@ -45,8 +45,8 @@ def revolve(
     angle : degrees, up to 360, counter-clockwise seen against the axis; negative turns the other way.
     step : name that the faces get: `step/side:item`, and for part of a turn `step/start`, `step/end`.
 
-    Raises ModellingError for an axis that is not in the plane or crosses a region, and for an arc that touches
-    the axis.
+    Raises ModellingError for an axis that is not in the plane or crosses a region, and for an arc that
+    touches the axis.
     """
     chosen = regions_of(profile, "revolve")
     about, turn = axis_of(axis, "a profile turns about"), _turn(angle)
@@ -61,8 +61,8 @@ def revolve(
 
 
 def _divided(loops: list[list[Piece]], turn: float) -> list[list[Piece]]:
-    """For a whole turn, splines and ellipses that are closed or go from the axis to the axis in halves: a face
-    needs a border."""
+    """For a whole turn, splines and ellipses that are closed or go from the axis to the axis in halves: a
+    face needs a border."""
     if not is_whole(turn):
         return loops
     return [[part for piece in loop for part in _with_a_border(piece)] for loop in loops]

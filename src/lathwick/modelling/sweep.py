@@ -10,17 +10,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
 from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
+from ..geometry.motion import turned
 from ..geometry.placement import Axis, FloatArray, Plane, as_direction, rotated
 from ..geometry.surfaces import PlaneSurface
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import Vec3, cross, dot, norm, scaled, sub, unit
+from ..geometry.vector import Vec3, cross, distance, dot, norm, scaled, sub, unit
 from ..sketch.loops import Patch
 from ..sketch.pieces import Piece, halves, places_along
 from ..sketch.region import Region
@@ -28,13 +30,19 @@ from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell
 from ..topology.names import FaceName
 from .carrying import Carrier, Frame, carried, carrier_along
-from .paths import STRAIGHT, Path, PathLike, path_of
+from .combine import cut, union
+from .paths import STRAIGHT, Leg, Path, PathLike
+from .paths import path as as_path
 from .profile import Profile, regions_of
 from .revolve import revolve
+from .round_corners import turned_outside
 from .sections import Section
 
 CORNERS = ("mitre", "round")
 PER_PIECE = np.linspace(0.0, 1.0, 17)
+SMOOTH_CORNER = 1e-7
+"""Legs whose directions differ by less (radians) go on in each other."""
+
 SLOWEST = 1e-6
 """No point of the profile may move on more slowly than this share of the speed along the path."""
 
@@ -63,7 +71,7 @@ def sweep(
     Raises ModellingError where the path bends more tightly than the profile allows, with the place and the
     least bend that works, and where legs are too short for their mitres.
     """
-    chosen, along_it = regions_of(profile, "sweep"), path_of(path)
+    chosen, along_it = regions_of(profile, "sweep"), as_path(path)
     if corner not in CORNERS:
         raise ModellingError(f'corner is "mitre" or "round", got {corner!r}')
     if not math.isfinite(float(twist)):
@@ -74,10 +82,66 @@ def sweep(
     if _is_circle(along_it) and up is None and not twist:
         return revolve(chosen, _axis_of_circle(along_it), 360.0, step=step)
     held = along_it.up if up is None else as_direction(up, "up")
-    run = _Run(along_it, held, math.radians(twist) / along_it.length, corner == "round")
-    patches = [patch for region in chosen for patch in region.patches]
-    lumps = [lump for patch in patches for lump in run.lumps(patch, plane, step)]
-    return Body.made(lumps, chosen[0].unit)
+    rate = math.radians(twist) / along_it.length
+    if corner == "round":
+        chains = _smooth_chains(along_it)
+        if len(chains) > 1 or _has_corner(along_it.legs[-1], along_it.legs[0], along_it.is_closed):
+            return _rounded_hollow(chosen, chains, (held, rate), step)
+    return _swept(chosen, _Run(along_it, held, rate), step)
+
+
+def _swept(regions: Sequence[Region], run: _Run, step: str) -> Body:
+    patches = [(patch, region.plane) for region in regions for patch in region.patches]
+    return Body.made([run.lump(patch, plane, step) for patch, plane in patches], regions[0].unit)
+
+
+def _has_corner(before: Leg, after: Leg, joined: bool = True) -> bool:
+    return joined and _angle(before.tangent(before.t1), after.tangent(after.t0)) > SMOOTH_CORNER
+
+
+def _smooth_chains(path: Path) -> list[tuple[Leg, ...]]:
+    """The legs between the corners of a path."""
+    chains = [[path.legs[0]]]
+    for before, after in pairwise(path.legs):
+        if _has_corner(before, after):
+            chains.append([])
+        chains[-1].append(after)
+    return [tuple(chain) for chain in chains]
+
+
+def _rounded_hollow(
+    regions: Sequence[Region], chains: Sequence[tuple[Leg, ...]], hold: tuple[Vec3 | None, float], step: str
+) -> Body:
+    """What the outlines sweep less what the holes sweep: a hole goes on through a leg that is in its way."""
+    patches = [(patch, region) for region in regions for patch in region.patches]
+    outlines = [replace(region, patches=(Patch(patch.outer, ()),)) for patch, region in patches]
+    holes = [replace(region, patches=(Patch(hole.reversed(), ()),))
+             for patch, region in patches for hole in patch.holes]  # fmt: skip
+    body = _rounded(outlines, chains, hold, step)
+    return cut(body, _rounded(holes, chains, hold, step)) if holes else body
+
+
+def _rounded(
+    regions: Sequence[Region], chains: Sequence[tuple[Leg, ...]], hold: tuple[Vec3 | None, float], step: str
+) -> Body:
+    """What is swept along each chain, and turned at the corners between."""
+    bodies: list[Body] = []
+    here = list(regions)
+    closed = distance(chains[0][0].start, chains[-1][-1].end) <= RESOLUTION
+    for number, chain in enumerate(chains):
+        run = _Run(Path(chain), *hold)
+        bodies.append(_swept(here, run, step))
+        here = [replace(region, plane=run.plane_at_end(region)) for region in here]
+        last = number == len(chains) - 1
+        if last and not closed:
+            break
+        after = chains[0 if last else number + 1][0]
+        corner, ways = chain[-1].end, (chain[-1].tangent(chain[-1].t1), after.tangent(after.t0))
+        run.refuse_corner(corner, _angle(*ways))
+        bodies += turned_outside(here, corner, ways, step)
+        about = turned(Axis(corner, cross(*ways)), math.degrees(_angle(*ways)))
+        here = [replace(region, plane=about.frame(region.plane)) for region in here]
+    return union(*bodies)
 
 
 def _is_circle(path: Path) -> bool:
@@ -97,9 +161,13 @@ class _Run:
     path: Path
     up: Vec3 | None
     twist: float
-    rounded: bool
 
-    def lumps(self, patch: Patch, plane: Plane, step: str) -> list[Lump]:
+    def plane_at_end(self, region: Region) -> Plane:
+        """The plane of a region at the end of the path."""
+        loops = [list(loop.pieces) for loop in region.loops]
+        return self._carried(region.plane, _samples(loops))[0][-1].plane_at_end
+
+    def lump(self, patch: Patch, plane: Plane, step: str) -> Lump:
         leg = self.path.legs[0]
         way = leg.tangent(leg.t0)
         lean = dot(way, plane.normal)
@@ -111,7 +179,7 @@ class _Run:
         if self._is_general:
             loops = [list(halves(loop[0])) if loop[0].is_closed else loop for loop in loops]
         carriers, sections = self._carried(plane, _samples(loops))
-        return [_Walls(loops, carriers, sections, self.path.is_closed, step).lump()]
+        return _Walls(loops, carriers, sections, self.path.is_closed, step).lump()
 
     @property
     def _is_general(self) -> bool:
@@ -144,16 +212,16 @@ class _Run:
         """The frame and the profile's plane after a corner; the section before becomes that of a mitre."""
         frame, plane = before.end, before.plane_at_end
         angle = _angle(frame.way, way)
-        if angle <= 1e-7:
-            turned = Frame(frame.origin, way, _across(way, frame.side))
-            return turned, plane
-        self._refuse_corner(frame.origin, angle)
+        if angle <= SMOOTH_CORNER:
+            ahead = Frame(frame.origin, way, _across(way, frame.side))
+            return ahead, plane
+        self.refuse_corner(frame.origin, angle)
         axis = unit(cross(frame.way, way))
-        turned = Frame(frame.origin, way, rotated(frame.side, axis, angle))
+        ahead = Frame(frame.origin, way, rotated(frame.side, axis, angle))
         sections[-1] = Section(plane, frame.way, _bisector(frame.origin, frame.way, way))
-        return turned, carried(plane, frame, turned)
+        return ahead, carried(plane, frame, ahead)
 
-    def _refuse_corner(self, place: Vec3, angle: float) -> None:
+    def refuse_corner(self, place: Vec3, angle: float) -> None:
         x, y, z = place
         if self.twist:
             raise ModellingError(f"a twisted profile cannot turn the corner at ({x:.6g}, {y:.6g}, {z:.6g})")
@@ -164,8 +232,8 @@ class _Run:
         """The last section becomes the first, where the profile comes back to its place."""
         first, last = carriers[0], carriers[-1]
         angle = _angle(last.end.way, first.start.way)
-        if angle > 1e-7:
-            self._refuse_corner(first.start.origin, angle)
+        if angle > SMOOTH_CORNER:
+            self.refuse_corner(first.start.origin, angle)
             mitre = _bisector(first.start.origin, last.end.way, first.start.way)
             sections[0] = Section(first.plane, first.start.way, mitre)
             axis = unit(cross(last.end.way, first.start.way))
@@ -177,7 +245,8 @@ class _Run:
         )
         if abs(off) > 1e-6:
             raise ModellingError(
-                f"round the closed path the profile comes back turned by {-off:.6g} degrees: hold it with up=, "
+                f"round the closed path the profile comes back turned by {-off:.6g} degrees: hold it with "
+                f"up=, "
                 f"or add twist={off:.6g}"
             )
         sections[-1] = sections[0]
@@ -209,7 +278,8 @@ def _refuse_tight(carrier: Carrier, samples: FloatArray) -> None:
     share, (x, y, z), radius = carrier.least_advance(samples)
     if share <= SLOWEST:
         raise ModellingError(
-            f"the path bends too tightly for the profile near ({x:.6g}, {y:.6g}, {z:.6g}): a bend there needs "
+            f"the path bends too tightly for the profile near ({x:.6g}, {y:.6g}, {z:.6g}): a bend there "
+            f"needs "
             f"a radius of more than {radius:.6g}"
         )
 
@@ -223,14 +293,16 @@ def _refuse_short(carriers: Sequence[Carrier], sections: Sequence[Section], samp
         if not carrier.is_straight:
             x, y, z = (carrier.start if ends[0].mitre is not None else carrier.end).origin
             raise ModellingError(
-                f"the corner of the path at ({x:.6g}, {y:.6g}, {z:.6g}) lies beside a curve, where there is no "
+                f"the corner of the path at ({x:.6g}, {y:.6g}, {z:.6g}) lies beside a curve, where there "
+                f"is no "
                 'mitre: make it a bend, or use corner="round"'
             )
         long = (ends[1].points(samples) - ends[0].points(samples)) @ np.asarray(carrier.start.way)
         if long.min() <= RESOLUTION:
             length = carrier.leg.length
             raise ModellingError(
-                f"leg {number + 1} of the path is {length:.6g} long, too short for the mitres of this profile at "
+                f"leg {number + 1} of the path is {length:.6g} long, too short for the mitres of this "
+                f"profile at "
                 f"its ends: it needs more than {length - float(long.min()):.6g}"
             )
 
