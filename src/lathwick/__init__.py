@@ -57,6 +57,7 @@ if TYPE_CHECKING:
     from .modelling.hole import hole as hole
     from .modelling.local.draft import draft as draft
     from .modelling.local.shell import shell as shell
+    from .modelling.loft import loft as loft
     from .modelling.paths import Path as Path
     from .modelling.paths import helix as helix
     from .modelling.paths import path as path
@@ -129,6 +130,7 @@ _HOMES = {
         "torus",
         "wedge",
     ),
+    "modelling.loft": ("loft",),
     "modelling.paths": ("Path", "helix", "path", "route"),
     "modelling.revolve": ("revolve",),
     "modelling.sweep": ("sweep",),

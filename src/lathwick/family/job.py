@@ -13,6 +13,8 @@ from ..modelling.extrude import extrude, extrude_to
 from ..modelling.hole import THROUGH, Depth, Through, hole
 from ..modelling.local.draft import draft
 from ..modelling.local.shell import Faces, shell
+from ..modelling.loft import loft
+from ..modelling.outlines import is_point
 from ..modelling.paths import PathLike
 from ..modelling.paths import path as as_path
 from ..modelling.profile import Profile
@@ -123,6 +125,20 @@ class Job(Recorder):
                 self._regions(profile, warnings), path, corner=corner, up=up, twist=twist, step=name
             ),
         )
+
+    def loft(self, name: str, profiles: Iterable[Profile | Sequence[float]], *, ruled: bool = False) -> Body:
+        """The solid between sections, smooth through all of them or straight from one to the next; the first
+        or last may be a point.
+
+        Faces: `name/start`, `name/end` (not at a point) and `name/side:item`. See `lathwick.loft`.
+        """
+        sections = list(profiles)
+
+        def build(warnings: list[str]) -> Body:
+            flat = [one if is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]
+            return loft(flat, ruled=ruled, step=name)
+
+        return self._record(name, "loft", f"{len(sections)} sections", build)
 
     def _axis(self, axis: AxisLike | Line, profile: Profile) -> Axis:
         if isinstance(axis, Line) and isinstance(profile, Sketch):

@@ -73,10 +73,10 @@ class Section:
         curve, shift = self._curve(piece)
         if isinstance(piece, CurvePiece):
             low, high = (piece.low, piece.high) if piece.is_closed else sorted((piece.a, piece.b))
-            forward = piece.b > piece.a
+            forward = bool(piece.b > piece.a)
         else:
             low, high = sorted((piece.angle, piece.angle + piece.sweep))
-            forward = piece.sweep > 0.0
+            forward = bool(piece.sweep > 0.0)
         low, high = low - shift, high - shift
         if piece.is_closed:
             return Edge(curve, low, high, None, None), forward

@@ -1,0 +1,263 @@
+"""Lofts: solids between sections, ruled from one to the next or smooth through all of them.
+
+The walls are skinned B-splines (Piegl & Tiller 10.3); planes, cylinders and cones where they are such.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from ..errors import naming_its_step
+from ..geometry.curves import Circle, Line
+from ..geometry.nets import common_nets
+from ..geometry.placement import FloatArray, Plane
+from ..geometry.rational import rational_curve
+from ..geometry.round_surfaces import ConeSurface
+from ..geometry.spline import SplineCurve
+from ..geometry.spline_surface import SplineSurface
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, PlaneSurface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub, unit, vec3
+from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..topology.body import Body
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..topology.names import FaceName
+from .outlines import Outline, aligned, outlines_of
+from .sections import Section
+
+FLAT = 1e-9
+"""Lines so nearly in one plane, as a share of their size, span a plane."""
+
+
+@naming_its_step
+def loft(profiles: Iterable[Any], *, ruled: bool = False, step: str = "") -> Body:
+    """The solid between sections.
+
+    profiles : two or more sketches, regions or planar faces of one area each, all with as many holes; the
+        first or last may be a point, (x, y, z). Outlines are matched from a corner of the first on, by their
+        lengths where they have unlike numbers of curves.
+    ruled : straight from section to section; otherwise smooth through all of them.
+    step : name that the faces get: `step/start`, `step/end`, `step/side:item` after the items of the first
+        section.
+
+    Raises ModellingError for sections that cannot be matched, and where the walls would cross.
+    """
+    sections = aligned(outlines_of(profiles))
+    straight = ruled or len(sections) == 2
+    groups = [list(pair) for pair in pairwise(sections)] if straight else [sections]
+    unit_of = next(one.unit for one in sections if one.unit)
+    return Body.made([_Skin(sections, groups, step).lump()], unit_of)
+
+
+_Rung = tuple[Edge, bool]
+"""The edge of a piece in a section, and whether it runs the piece's way."""
+
+
+class _Skin:
+    def __init__(self, sections: Sequence[Outline], groups: Sequence[list[Outline]], step: str) -> None:
+        self._sections, self._groups, self._step = sections, groups, step
+        self._placed = {
+            id(one): Section(one.plane, one.plane.normal) for one in sections if one.plane is not None
+        }
+        self._tips = {id(one): Vertex(one.point) for one in sections if one.is_point}
+        self._rungs: dict[tuple[int, int, int], tuple[Edge, bool]] = {}
+        self._rails: dict[tuple[int, int, int], Edge] = {}
+
+    def lump(self) -> Lump:
+        faces = []
+        shape = next(one for one in self._sections if not one.is_point).loops
+        for g, group in enumerate(self._groups):
+            for i, loop in enumerate(shape):
+                names = [piece.name for piece in loop]
+                faces += [self._face(g, group, (i, j), names) for j in range(len(loop))]
+        caps = [self._cap(one, role) for one, role in
+                ((self._sections[0], "start"), (self._sections[-1], "end")) if not one.is_point]  # fmt: skip
+        return Lump(Shell((*caps, *faces)))
+
+    def _rung(self, one: Outline, i: int, j: int) -> _Rung | None:
+        if one.is_point:
+            return None
+        key = id(one), i, j
+        if key not in self._rungs:
+            self._rungs[key] = self._placed[id(one)].edge(one.loops[i][j])
+        return self._rungs[key]
+
+    def _vertex(self, one: Outline, i: int, j: int) -> Vertex:
+        if one.is_point:
+            return self._tips[id(one)]
+        return self._placed[id(one)].vertex(one.loops[i][j].start)
+
+    def _face(self, g: int, group: list[Outline], place: tuple[int, int], names: list[str]) -> Face:
+        i, j = place
+        pieces = [None if one.is_point else one.loops[i][j] for one in group]
+        edges = [self._rung(one, i, j) for one in group]
+        nets = _Nets.of(group, edges)
+        surface = _exact(group, pieces, edges) if len(group) == 2 else None
+        surface = surface or nets.surface()
+        first, last = edges[0], edges[-1]
+        solid = next(piece for piece in pieces if piece is not None)
+        name = (FaceName(self._step, "side", names[j]),)
+        if solid.is_closed:
+            rings = []
+            for end, at_start in ((first, True), (last, False)):
+                if end is not None:
+                    rings.append(Loop((Coedge(end[0], end[1] is at_start),)))
+            return Face(surface, self._looks_out(surface, group, edges), tuple(rings), name)
+        count = len(next(one for one in group if not one.is_point).loops[i])
+        after = self._rail(g, group, (i, (j + 1) % count), nets, 1)
+        before = self._rail(g, group, (i, j), nets, 0)
+        ring = [Coedge(first[0], first[1])] if first is not None else []
+        ring.append(Coedge(after, True))
+        ring += [Coedge(last[0], not last[1])] if last is not None else []
+        ring.append(Coedge(before, False))
+        return Face(surface, self._looks_out(surface, group, edges), (Loop(tuple(ring)),), name)
+
+    def _rail(self, g: int, group: list[Outline], place: tuple[int, int], nets: _Nets, side: int) -> Edge:
+        """The edge of a corner through a group."""
+        key = g, *place
+        if key not in self._rails:
+            a, b = (self._vertex(one, *place) for one in (group[0], group[-1]))
+            self._rails[key] = nets.rail(side, a, b)
+        return self._rails[key]
+
+    @staticmethod
+    def _looks_out(surface: Surface, group: list[Outline], edges: list[_Rung | None]) -> bool:
+        edge, forward = next(edge for edge in edges if edge is not None)
+        t = 0.5 * (edge.t0 + edge.t1)
+        tangent = edge.curve.tangent(t) if forward else negated(edge.curve.tangent(t))
+        way = sub(group[-1].point, group[0].point)
+        return dot(surface.normal(edge.curve.point(t)), cross(tangent, way)) > 0.0
+
+    def _cap(self, one: Outline, role: str) -> Face:
+        at_end, loops = role == "end", []
+        for i, loop in enumerate(one.loops):
+            ring = [rung for j in range(len(loop)) if (rung := self._rung(one, i, j)) is not None]
+            if at_end:
+                loops.append(Loop(tuple(Coedge(edge, way) for edge, way in ring)))
+            else:
+                loops.append(Loop(tuple(Coedge(edge, not way) for edge, way in reversed(ring))))
+        assert one.plane is not None
+        a, b = self._sections[-2:] if at_end else self._sections[:2]
+        ahead = dot(one.plane.normal, sub(b.point, a.point)) > 0.0
+        return Face(PlaneSurface(one.plane), ahead is at_end, tuple(loops), (FaceName(self._step, role),))
+
+
+@dataclass(frozen=True, eq=False)
+class _Nets:
+    """Controls times weights, and weights, of one piece in all sections of a group, (K, n, 4), and the
+    parameters of the sections."""
+
+    degree: int
+    knots: tuple[float, ...]
+    nets: FloatArray
+    heights: FloatArray
+
+    @classmethod
+    def of(cls, group: list[Outline], edges: list[_Rung | None]) -> _Nets:
+        known = [edge for edge in edges if edge is not None]
+        curves = [rational_curve(edge.curve, edge.t0, edge.t1) for edge, _ in known]
+        degree, knots, nets = common_nets(curves, [not way for _, way in known])
+        rows, weights = iter(nets), nets[0][:, 3]
+        at_point = [np.outer(weights, one.point) if one.is_point else None for one in group]
+        full = [next(rows) if row is None else np.column_stack([row, weights]) for row in at_point]
+        steps = [max(distance(a.point, b.point), RESOLUTION) for a, b in pairwise(group)]
+        heights = np.concatenate([[0.0], np.cumsum(steps)]) / sum(steps)
+        return cls(degree, knots, np.stack(full), heights)
+
+    def _skinned(self) -> tuple[int, tuple[float, ...], FloatArray]:
+        """Degree, knots and controls, (m, n, 4), across the sections."""
+        from scipy.interpolate import make_interp_spline
+
+        degree = min(3, len(self.heights) - 1)
+        if np.ptp(self.nets[:, :, 3], axis=0).max() <= 1e-14:  # as affine images keep: circles stay circles
+            points = self.nets[:, :, :3] / self.nets[:, :, 3:]
+            made = make_interp_spline(self.heights, points, degree)
+            weights = np.broadcast_to(self.nets[:1, :, 3:], (*made.c.shape[:2], 1))
+            return degree, tuple(made.t.tolist()), np.concatenate([made.c * weights, weights], axis=2)
+        made = make_interp_spline(self.heights, self.nets, degree)
+        return degree, tuple(made.t.tolist()), made.c
+
+    def surface(self) -> SplineSurface:
+        """u runs along the piece, v across the sections."""
+        degree, knots, lifted = self._skinned()
+        net = lifted.transpose(1, 0, 2)
+        plain = bool(np.abs(net[:, :, 3] - 1.0).max() <= 1e-15)
+        weights = None if plain else net[:, :, 3]
+        return SplineSurface(
+            (self.degree, degree), (self.knots, knots), net[:, :, :3] / net[:, :, 3:], weights
+        )
+
+    def rail(self, side: int, a: Vertex, b: Vertex) -> Edge:
+        if len(self.heights) == 2:
+            return Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
+        degree, knots, lifted = self._skinned()
+        row = lifted[:, -1 if side else 0]
+        return Edge(SplineCurve(degree, knots, row[:, :3] / row[:, 3:]), 0.0, 1.0, a, b)
+
+
+def _exact(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung | None]) -> Surface | None:
+    """The plane, cylinder or cone that a wall between two sections is, if it is one."""
+    if all(piece is None or isinstance(piece, LinePiece) for piece in pieces):
+        return _flat(group, edges)
+    if all(piece is None or isinstance(piece, ArcPiece) for piece in pieces):
+        return _round(group, pieces, edges)
+    return None
+
+
+def _flat(group: list[Outline], edges: list[_Rung | None]) -> Surface | None:
+    corners = [p for one, edge in zip(group, edges, strict=True)
+               for p in ([one.point] if edge is None else edge[0].end_points())]  # fmt: skip
+    points = np.array(corners)
+    middle = points.mean(axis=0)
+    sizes, ways = np.linalg.svd(points - middle)[1:]
+    if len(points) > 3 and sizes[2] > FLAT * sizes[0]:
+        return None
+    a, b = next(edge for edge in edges if edge is not None)[0].end_points()
+    return PlaneSurface(Plane(a, vec3(ways[2]), sub(b, a)))
+
+
+def _round(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung | None]) -> Surface | None:
+    circles = [edge[0].curve for edge in edges if edge is not None]
+    known = [circle for circle in circles if isinstance(circle, Circle)]
+    if len(known) < len(circles):
+        return None
+    found = iter(known)
+    ends = [None if edge is None else next(found) for edge in edges]
+    centers = [one.point if c is None else c.frame.origin for one, c in zip(group, ends, strict=True)]
+    radii = [0.0 if c is None else c.radius for c in ends]
+    way = sub(centers[1], centers[0])
+    height = norm(way)
+    if height <= RESOLUTION:
+        return None
+    axis = scaled(way, 1.0 / height)
+    if any(norm(cross(axis, c.frame.normal)) > FLAT for c in known):
+        return None
+    if len(known) == 2 and not _same_angles(edges, centers, axis):
+        return None
+    x = known[0].frame.x
+    low, high = radii
+    if abs(high - low) <= FLAT * height:
+        return CylinderSurface(Plane(centers[0], axis, x), low)
+    tip = along(centers[0], axis, -low * height / (high - low))
+    opens = axis if high > low else negated(axis)
+    return ConeSurface(Plane(tip, opens, x), math.atan2(abs(high - low), height))
+
+
+def _same_angles(edges: list[_Rung | None], centers: list[Vec3], axis: Vec3) -> bool:
+    """Whether both arcs start and end in the same directions from the axis."""
+    (one, way), (two, other) = edges  # type: ignore[misc]
+    if one.is_closed or two.is_closed:
+        return one.is_closed and two.is_closed
+    ends = [
+        edge.end_points() if forward else edge.end_points()[::-1]
+        for edge, forward in ((one, way), (two, other))
+    ]
+    return all(norm(sub(unit(sub(p, centers[0])), unit(sub(q, centers[1])))) <= 1e-9
+               for p, q in zip(*ends, strict=True))  # fmt: skip
