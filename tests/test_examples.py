@@ -1,0 +1,56 @@
+"""The kit of examples against its closed forms, at its own sizes and at others."""
+
+from __future__ import annotations
+
+import importlib.util
+from pathlib import Path
+
+import pytest
+
+import lathwick as lw
+
+from .conftest import sound
+
+EXAMPLES = Path(__file__).parents[1] / "examples"
+
+
+def example(name):
+    spec = importlib.util.spec_from_file_location(name, EXAMPLES / f"{name}.py")
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
+@pytest.mark.parametrize(
+    ("name", "values"),
+    [
+        ("conduit", {}),
+        ("conduit", {"kind": "straight", "bore": 63, "wall": 3.6}),
+        ("conduit", {"kind": "coupling", "bore": 25}),
+        ("handrail", {}),
+        ("handrail", {"width": 50, "bend": 90, "rise": 700}),
+        ("guard_spring", {"turns": 2}),
+        ("rain_funnel", {}),
+        ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
+    ],
+)
+def test_an_example_has_its_volume(name, values, tmp_path, outside_check):
+    module = example(name)
+    part = getattr(module, name)(**values)
+    assert part.volume == pytest.approx(module.volume(**part.params), rel=1e-9)
+    if name in ("conduit", "handrail"):
+        sound(part.body, tmp_path, outside_check)
+
+
+def test_all_sizes_of_the_table(tmp_path):
+    """Every row of the table of conduits is built; names and volumes as the closed form says."""
+    module = example("conduit")
+    run = lw.vary(module.conduit, EXAMPLES / "conduit_sizes.csv", out=tmp_path, formats=("step",), workers=1)
+    assert not len(run.failed)
+    assert len(run.table) == 6
+    assert (tmp_path / "DN40-elbow.step").exists()
+
+
+def test_an_example_says_what_cannot_be():
+    with pytest.raises(lw.LathwickError, match="turns of the spring would touch"):
+        example("guard_spring").guard_spring(pitch=2.0)
