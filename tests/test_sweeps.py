@@ -180,3 +180,21 @@ def test_splines_and_ellipses_revolve(turn):
         body = lw.revolve(region, lw.Z, turn)
         exact = math.radians(turn) * region.centroid[0] * region.area
         assert body.volume == pytest.approx(exact, rel=1e-12)
+
+
+def test_a_path_that_comes_back_to_itself():
+    """A coil closer than its wire, and a rod that crosses its own first leg, are refused with the place; a sharp
+    corner is not taken for such."""
+    for pitch, wire in ((3.9, 2.0), (7.0, 3.6)):
+        coil = lw.helix(20, pitch, turns=3)
+        with pytest.raises(lw.ModellingError, match="would run into itself near"):
+            lw.sweep(ring(wire, 0, coil), coil)
+    loop = [(0, 0, 0), (100, 0, 0), (100, 50, 0), (50, 50, 0)]
+    crossing = lw.route([*loop, (50, -40, 0)])
+    with pytest.raises(lw.ModellingError, match="would run into itself near"):
+        lw.sweep(ring(6, 0, crossing), crossing)
+    past = lw.route([*loop, (50, -40, 40)])
+    assert lw.sweep(ring(6, 0, past), past).volume == pytest.approx(math.pi * 36 * past.length, rel=1e-12)
+    a = math.radians(20)
+    sharp = lw.route([(0, 0, 0), (100, 0, 0), (100 - 100 * math.cos(a), 100 * math.sin(a), 0)])
+    assert lw.sweep(ring(3, 0, sharp), sharp).volume == pytest.approx(math.pi * 9 * 200, rel=1e-12)

@@ -19,7 +19,7 @@ from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import Vec2, Vec3, along, cross, distance, dot, norm, scaled, sub, unit, vec3
+from ..geometry.vector import Vec2, Vec3, add, along, cross, distance, dot, norm, scaled, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..topology.brep import Edge, Vertex
 from .paths import Leg
@@ -77,6 +77,10 @@ class Carrier:
         """The surface over a piece of the profile."""
         raise NotImplementedError
 
+    def frames(self, shares: FloatArray) -> list[Frame]:
+        """The frames at shares of the leg, (N,), from 0 to 1."""
+        raise NotImplementedError
+
     def least_advance(self, points: FloatArray) -> tuple[float, Vec3, float]:
         """How fast the slowest of points of the profile, (N, 2), moves on, as a share of the speed along the
         path; where on the path that is; and how tight the path may bend at most, as a radius."""
@@ -100,6 +104,12 @@ class StraightCarrier(Carrier):
             return CylinderSurface(curve.frame, curve.radius)
         frame = curve.frame if isinstance(curve, Ellipse) else section.plane
         return ExtrudedSurface(curve, frame)  # type: ignore[arg-type]
+
+    def frames(self, shares: FloatArray) -> list[Frame]:
+        first, length = self.start, self.leg.length
+        return [
+            Frame(along(first.origin, first.way, length * s), first.way, first.side) for s in shares.tolist()
+        ]
 
     def least_advance(self, points: FloatArray) -> tuple[float, Vec3, float]:
         return 1.0, self.start.origin, 0.0
@@ -138,6 +148,16 @@ class TurningCarrier(Carrier):
             return surface_of_turn(self._half, self._half.piece(piece))[0]
         edge = Section(self.plane, self.start.way).edge(piece)[0]
         return turned_surface(rational_curve(edge.curve, edge.t0, edge.t1), self.axis, self.angle)
+
+    def frames(self, shares: FloatArray) -> list[Frame]:
+        center, axis, first = self.axis.point, self.axis.direction, self.start
+        made = []
+        for angle in (self.angle * shares).tolist():
+            out, way, side = (
+                rotated(d, axis, angle) for d in (sub(first.origin, center), first.way, first.side)
+            )
+            made.append(Frame(add(center, out), way, side))
+        return made
 
     def least_advance(self, points: FloatArray) -> tuple[float, Vec3, float]:
         out = unit(sub(self.start.origin, self.axis.point))
@@ -209,6 +229,9 @@ class CurveCarrier(Carrier):
         return SplineSurface(
             (fits[0].degree, profile.degree), (fits[0].knots, profile.knots), controls, weights
         )
+
+    def frames(self, shares: FloatArray) -> list[Frame]:
+        return self._law.frames(self.leg.t0 + shares * (self.leg.t1 - self.leg.t0))
 
     def _keeps_across(self, piece: ArcPiece) -> bool:
         """Whether the way of an arc's center is always across the profile's plane."""

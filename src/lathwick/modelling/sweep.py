@@ -31,6 +31,7 @@ from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell
 from ..topology.names import FaceName
 from .carrying import Carrier, Frame, carried, carrier_along
 from .combine import cut, union
+from .crossing_sweeps import refuse_crossing
 from .paths import STRAIGHT, Leg, Path, PathLike
 from .paths import path as as_path
 from .profile import Profile, regions_of
@@ -178,7 +179,9 @@ class _Run:
             loops = [[piece.reversed() for piece in reversed(loop)] for loop in loops]
         if self._is_general:
             loops = [list(halves(loop[0])) if loop[0].is_closed else loop for loop in loops]
-        carriers, sections = self._carried(plane, _samples(loops))
+        samples = _samples(loops)
+        carriers, sections = self._carried(plane, samples)
+        refuse_crossing(carriers, sections, patch, samples, self.path.is_closed)
         return _Walls(loops, carriers, sections, self.path.is_closed, step).lump()
 
     @property
