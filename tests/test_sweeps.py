@@ -183,8 +183,8 @@ def test_splines_and_ellipses_revolve(turn):
 
 
 def test_a_path_that_comes_back_to_itself():
-    """A coil closer than its wire, and a rod that crosses its own first leg, are refused with the place; a sharp
-    corner is not taken for such."""
+    """A coil closer than its wire, and a rod that crosses its own first leg, are refused with the place; a
+    sharp corner is not taken for such."""
     for pitch, wire in ((3.9, 2.0), (7.0, 3.6)):
         coil = lw.helix(20, pitch, turns=3)
         with pytest.raises(lw.ModellingError, match="would run into itself near"):
@@ -198,3 +198,37 @@ def test_a_path_that_comes_back_to_itself():
     a = math.radians(20)
     sharp = lw.route([(0, 0, 0), (100, 0, 0), (100 - 100 * math.cos(a), 100 * math.sin(a), 0)])
     assert lw.sweep(ring(3, 0, sharp), sharp).volume == pytest.approx(math.pi * 9 * 200, rel=1e-12)
+
+
+def test_extrusions_that_turn_or_grow():
+    """A twisted one keeps its area; a grown one is a frustum of a pyramid or a cone."""
+    sk = lw.Sketch(lw.XY)
+    sk.rectangle(8, 6, center=(0, 0))
+    assert lw.extrude(sk, 20, twist=60).volume == pytest.approx(48 * 20, rel=1e-9)
+    grown = lw.extrude(sk, 20, scale=0.5, step="stub")
+    assert grown.volume == pytest.approx(48 * 20 / 3 * (1 + 0.5 + 0.25), rel=1e-12)
+    assert len(grown.faces("stub/end")) == 1
+    ring = lw.Sketch(lw.XZ)
+    ring.circle((0, 0), 5)
+    ring.circle((0, 0), 3)
+    funnel = lw.extrude(ring, 9, scale=2)
+    assert funnel.volume == pytest.approx(math.pi * 16 * 9 / 3 * 7, rel=1e-12)
+    assert [face.kind for face in funnel.faces()].count("cone") == 2
+    with pytest.raises(lw.ModellingError, match="one at a time"):
+        lw.extrude(sk, 5, scale=2, twist=10)
+
+
+def test_copies_along_a_path():
+    """Posts along a bent rail, evenly by its length, turned as it turns; round a closed one none twice."""
+    way = lw.route([(0, 0, 0), (100, 0, 0), (100, 100, 0)], bend=30)
+    post = lw.cylinder(2, 10, on=lw.Plane((0, 0, 0), (0, 0, 1)))
+    posts = lw.path_pattern(post, way, 5)
+    assert posts.lumps == 5
+    assert posts.volume == pytest.approx(5 * post.volume, rel=1e-12)
+    middle = way.point_at(0.5)
+    assert posts.contains([(middle[0], middle[1], 5), (100, 100, 5), (0, 0, 5)]).all()
+    block = lw.box(4, 1, 1, center=True)
+    turned = lw.path_pattern(block, way, 2)
+    assert turned.contains([(100, 101.9, 0), (1.9, 0, 0)]).all()
+    assert not turned.contains([(101.9, 100, 0)]).any()
+    assert lw.path_pattern(post, FRAME, 8).lumps == 8

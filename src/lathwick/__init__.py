@@ -65,6 +65,7 @@ if TYPE_CHECKING:
     from .modelling.patterns import circular_pattern as circular_pattern
     from .modelling.patterns import linear_pattern as linear_pattern
     from .modelling.patterns import mirror as mirror
+    from .modelling.patterns import path_pattern as path_pattern
     from .modelling.primitives import box as box
     from .modelling.primitives import cone as cone
     from .modelling.primitives import cylinder as cylinder
@@ -121,6 +122,7 @@ _HOMES = {
         "circular_pattern",
         "linear_pattern",
         "mirror",
+        "path_pattern",
     ),
     "modelling.primitives": (
         "box",

@@ -61,6 +61,8 @@ class Job(Recorder):
         both: bool = False,
         back: float = 0.0,
         taper: float = 0.0,
+        scale: float = 1.0,
+        twist: float = 0.0,
         up_to: BodyFace | None = None,
     ) -> Body:
         """The profile moved `depth` along the normal of its plane.
@@ -84,7 +86,9 @@ class Job(Recorder):
             if up_to is not None:
                 return extrude_to(regions, up_to, back=back, taper=taper, step=name)
             assert depth is not None
-            return extrude(regions, depth, both=both, back=back, taper=taper, step=name)
+            return extrude(
+                regions, depth, both=both, back=back, taper=taper, scale=scale, twist=twist, step=name
+            )
 
         return self._record(name, "extrude", detail, build)
 
@@ -374,6 +378,12 @@ class Job(Recorder):
             "circular_pattern",
             f"{count} over {angle:g} degrees",
             lambda _: patterns.circular_pattern(body, count, axis, angle),
+        )
+
+    def path_pattern(self, name: str, body: Body, path: PathLike, count: int) -> Body:
+        """`count` copies spread evenly along a path, turned as it turns; the body stands at its start."""
+        return self._record(
+            name, "path_pattern", f"{count} along a path", lambda _: patterns.path_pattern(body, path, count)
         )
 
     # ------------------------------------------------------------------ placing

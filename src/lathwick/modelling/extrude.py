@@ -14,7 +14,7 @@ from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import LARGEST, RESOLUTION
 from ..geometry.vector import Vec2, distance, dot, negated, sub, unit
 from ..sketch.loops import Patch, PlaneLoop
-from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.pieces import ArcPiece, LinePiece, Piece, scaled_piece
 from ..sketch.plane_curves import CurvePiece
 from ..sketch.region import Region
 from ..topology.body import Body, BodyFace
@@ -23,7 +23,10 @@ from ..topology.names import FaceName
 from .combine import cut, half_space
 from .flat_faces import plane_of_face
 from .local.draft import draft
+from .loft import loft
+from .paths import route
 from .profile import Profile, regions_of
+from .sweep import sweep
 
 
 @naming_its_step
@@ -34,6 +37,8 @@ def extrude(
     both: bool = False,
     back: float = 0.0,
     taper: float = 0.0,
+    scale: float = 1.0,
+    twist: float = 0.0,
     step: str = "",
 ) -> Body:
     """The solid swept by a profile from its plane, `depth` along its normal.
@@ -43,6 +48,8 @@ def extrude(
     back : length unit, at least 0; so much is added behind the plane.
     taper : degrees by which the walls lean from the plane on, the body narrower and its holes wider away
         from it; see `draft`.
+    scale : by which the profile has grown at the end, about the origin of its plane; the walls are straight.
+    twist : degrees by which it has turned at the end, counter-clockwise about the normal through the origin.
     step : name that the faces get: `step/start` (behind), `step/end`, `step/side:item`.
 
     Returns a body with one lump per patch. Raises ModellingError for a depth that is not a
@@ -54,8 +61,38 @@ def extrude(
         raise ModellingError("the regions to extrude lie in different planes or units")
     low, high = _limits(depth, both, back)
     patches = [patch for region in chosen for patch in region.patches]
+    if scale != 1.0 or twist:
+        return _changing(chosen, (low, high), (scale, twist, taper), step)
     body = Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
     return _tapered(body, taper, plane, low, high) if taper else body
+
+
+def _changing(
+    regions: tuple[Region, ...], limits: tuple[float, float], how: tuple[float, float, float], step: str
+) -> Body:
+    """With a profile that grows, by a loft, or that turns, by a sweep along the normal."""
+    (low, high), (scale, twist, taper) = limits, how
+    if taper or (scale != 1.0 and twist):
+        raise ModellingError("scale, twist and taper of an extrusion go one at a time")
+    if not (math.isfinite(scale) and scale > 0.0 and math.isfinite(twist)):
+        raise ModellingError(f"scale must be a positive number, got {scale:g}")
+    placed = [replace(region, plane=region.plane.offset(low)) for region in regions]
+    if twist:
+        start, end = placed[0].plane.origin, placed[0].plane.offset(high - low).origin
+        return sweep(placed, route([start, end]), twist=twist, step=step)
+    lumps = [
+        lump
+        for region in placed
+        for patch in region.patches
+        for lump in _grown(replace(region, patches=(patch,)), high - low, scale, step).pieces
+    ]
+    return Body.made(lumps, regions[0].unit)
+
+
+def _grown(region: Region, height: float, factor: float, step: str) -> Body:
+    loops = [PlaneLoop(tuple(scaled_piece(piece, factor) for piece in loop.pieces)) for loop in region.loops]
+    grown = Patch(loops[0], tuple(loops[1:]))
+    return loft([region, Region((grown,), region.plane.offset(height), region.unit)], ruled=True, step=step)
 
 
 def _tapered(body: Body, taper: float, plane: Plane, low: float, high: float) -> Body:

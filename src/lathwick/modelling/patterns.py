@@ -5,13 +5,19 @@ from __future__ import annotations
 import math
 from numbers import Integral
 
+import numpy as np
+
 from ..errors import ModellingError
-from ..geometry.motion import moved_by, turned
+from ..geometry.motion import brought_from, carried_to, moved_by, turned
+from ..geometry.placement import Plane
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, add, cross, norm, scaled
 from ..topology.body import Body
 from .combine import union
+from .paths import PathLike
+from .paths import path as as_path
 from .references import AxisLike, DirectionLike, PlaneLike, axis_of, direction_of
+from .sweep import path_frames
 from .transform import mirrored, transformed
 
 MOST = 100_000
@@ -62,6 +68,20 @@ def circular_pattern(body: Body, count: int, axis: AxisLike, angle: float = 360.
     whole = abs(angle) == 360.0
     steps = number if whole else max(1, number - 1)
     return union(*(transformed(body, turned(about, angle * k / steps)) for k in range(number)))
+
+
+def path_pattern(body: Body, path: PathLike, count: int) -> Body:
+    """`count` copies in all, spread evenly along a path from its start to its end (round it, if it is
+    closed), turned as the path turns. The body itself stands at the start.
+
+    Faces keep their names. Raises ModellingError for what is no path or no count.
+    """
+    number, way = _count(count), as_path(path)
+    steps = number if way.is_closed else max(1, number - 1)
+    frames = path_frames(way, np.arange(number) / steps)
+    places = [Plane(frame.origin, frame.way, frame.side) for frame in frames]
+    back = brought_from(places[0])
+    return union(*(transformed(transformed(body, back), carried_to(place)) for place in places))
 
 
 def mirror(body: Body, plane: PlaneLike, keep: bool = True) -> Body:

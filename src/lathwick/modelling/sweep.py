@@ -91,6 +91,24 @@ def sweep(
     return _swept(chosen, _Run(along_it, held, rate), step)
 
 
+def path_frames(path: PathLike, shares: FloatArray) -> list[Frame]:
+    """The frames of least twist, or held as the path tells, at shares of its length, (N,), in order from 0 to
+    1."""
+    way = as_path(path)
+    start = way.legs[0]
+    first = start.tangent(start.t0)
+    run = _Run(way, way.up, 0.0)
+    carriers = run.carriers(Plane(start.start, first))
+    ends = np.cumsum([0.0, *(leg.length for leg in way.legs)])
+    found = []
+    for length in (shares * ends[-1]).tolist():
+        k = min(int(np.searchsorted(ends, length, side="right")) - 1, len(carriers) - 1)
+        leg = way.legs[k]
+        t = leg.at_length(min(length - ends[k], leg.length))
+        found.append(carriers[k].frames(np.array([0.0, (t - leg.t0) / (leg.t1 - leg.t0)]))[1])
+    return found
+
+
 def _swept(regions: Sequence[Region], run: _Run, step: str) -> Body:
     patches = [(patch, region.plane) for region in regions for patch in region.patches]
     return Body.made([run.lump(patch, plane, step) for patch, plane in patches], regions[0].unit)
@@ -189,6 +207,18 @@ class _Run:
         """Whether some walls are canals or B-splines, which are made of halves of closed curves."""
         curved = (Line,) if self.up is not None else (Line, Circle)
         return bool(self.twist) or any(not isinstance(leg.curve, curved) for leg in self.path.legs)
+
+    def carriers(self, plane: Plane) -> list[Carrier]:
+        """What carries a plane along each leg."""
+        way = self.path.legs[0].tangent(self.path.legs[0].t0)
+        frame = Frame(self.path.start, way, _across(way, plane.x))
+        made: list[Carrier] = []
+        for leg in self.path.legs:
+            if made:
+                frame, plane = self._turn_corner(made[-1], leg.tangent(leg.t0), [Section(plane, frame.way)])
+            made.append(carrier_along(leg, frame, plane, (self.up, self.twist), 1.0))
+            frame, plane = made[-1].end, made[-1].plane_at_end
+        return made
 
     def _carried(self, plane: Plane, samples: FloatArray) -> tuple[list[Carrier], list[Section]]:
         """A carrier for every leg, and the sections before, between and after them."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 import numpy as np
@@ -13,7 +13,7 @@ from ..errors import SketchError
 from ..geometry.placement import FloatArray
 from ..geometry.vector import Vec2
 from .entities import Arc, Circle, EllipseEntity, Entity, Line, SplineEntity, TextEntity
-from .plane_curves import NODES, WEIGHTS, Box, CurvePiece, PlaneSpline
+from .plane_curves import NODES, WEIGHTS, Box, CurvePiece, PlaneCurve, PlaneSpline
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,6 +238,26 @@ def entity_piece(entity: EllipseEntity | SplineEntity) -> CurvePiece:
     ends = entity.ends()
     places = (ends[0].position, ends[1].position) if ends else None
     return CurvePiece(curve, 0.0, 1.0, entity.name, places)
+
+
+def scaled_piece(piece: Piece, factor: float) -> Piece:
+    """A piece grown about the origin."""
+
+    def grown(p: Vec2) -> Vec2:
+        return factor * p[0], factor * p[1]
+
+    if isinstance(piece, LinePiece):
+        return LinePiece(grown(piece.start), grown(piece.end), piece.name)
+    ends = None if piece.ends is None else (grown(piece.ends[0]), grown(piece.ends[1]))
+    if isinstance(piece, ArcPiece):
+        center, radius = grown(piece.center), factor * piece.radius
+        return ArcPiece(center, radius, piece.angle, piece.sweep, piece.name, ends)
+    if isinstance(piece.curve, PlaneSpline):
+        curve: PlaneCurve = replace(piece.curve, controls=factor * piece.curve.controls)
+    else:
+        old = piece.curve
+        curve = replace(old, center=grown(old.center), major=factor * old.major, minor=factor * old.minor)
+    return CurvePiece(curve, piece.a, piece.b, piece.name, ends)
 
 
 def whole_if_smooth(piece: Piece) -> Piece:
