@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -32,6 +32,9 @@ fuzz-rounds: $(VENV)/.ready
 
 fuzz-bevels: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_rounds $(N) $(SEED) chamfer
+
+fuzz-sweeps: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz_sweeps $(N) $(SEED)
 
 fuzz-prisms: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_prisms $(N) $(SEED)

@@ -13,6 +13,8 @@ import tempfile
 import time
 from pathlib import Path
 
+from PIL import Image
+
 HERE = Path(__file__).parent / "screenshots"
 LATHWICK = Path(sys.executable).with_name("lathwick")
 DISPLAY = ":97"
@@ -32,6 +34,7 @@ PICTURES = {
     "bodies": ["--view", "iso"],
     "details": ["--view", "iso"],
 }
+EXAMPLES = ("conduit", "handrail", "guard_spring", "rain_funnel")
 CLAMP = '''
 import lathwick as lw
 
@@ -89,6 +92,7 @@ def main() -> None:
                 capture(command, HERE / f"{name}.png", folder)
                 if name == "demo":
                     prepare(Path(folder))
+            examples(Path(folder))
         finally:
             server.terminate()
     shutil.rmtree(HERE / "__pycache__", ignore_errors=True)
@@ -104,6 +108,18 @@ def prepare(folder: Path) -> None:
         output = HERE / f"{name}.png"
         script = {"bodies": "clamp.py", "details": "case.py"}.get(name, SCRIPT)
         subprocess.run([LATHWICK, "picture", script, "-o", output, *options], cwd=folder, check=True)
+
+
+def examples(folder: Path) -> None:
+    """The kit of examples, four to a sheet."""
+    sheet = Image.new("RGB", (1280, 800))
+    for k, name in enumerate(EXAMPLES):
+        script = HERE.parents[1] / "examples" / f"{name}.py"
+        output = folder / f"{name}.png"
+        subprocess.run([LATHWICK, "picture", script, "-o", output], cwd=folder, check=True)
+        with Image.open(output) as picture:
+            sheet.paste(picture.convert("RGB").resize((640, 400)), (640 * (k % 2), 400 * (k // 2)))
+    sheet.save(HERE / "examples.png")
 
 
 def capture(command: str, output: Path, folder: str) -> None:
