@@ -18,7 +18,6 @@ from ..sketch.pieces import ArcPiece, Piece, subpiece
 from ..sketch.region import Region
 from .profile import regions_of
 
-HALVES = (0.0, 0.5)
 NEAR = 1e-6
 """Corners whose shares of the length differ by less are over each other."""
 
