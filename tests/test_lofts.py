@@ -91,7 +91,8 @@ def test_unlike_outlines(ruled, tmp_path, outside_check):
     body = lw.loft(sections, ruled=ruled)
     assert body.volume == pytest.approx(volume_of_mesh(body, 0.02), rel=3e-3)
     if ruled:
-        sound(body, tmp_path, outside_check)
+        hopper = lw.loft([rectangle(30, 20, 0), rectangle(16, 16, 14), rectangle(20, 24, 25)])
+        sound(hopper, tmp_path, outside_check)
 
 
 def test_what_is_done_to_lofts():
