@@ -233,3 +233,20 @@ def test_copies_along_a_path():
     assert turned.contains([(100, 101.9, 0), (1.9, 0, 0)]).all()
     assert not turned.contains([(101.9, 100, 0)]).any()
     assert lw.path_pattern(post, FRAME, 8).lumps == 8
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        lambda: lw.route(5),
+        lambda: lw.route([(0, "a", 0), (1, 1, 1)]),
+        lambda: lw.helix(3, 2, turns=2, taper="q"),
+        lambda: lw.sweep(ring(1, 0, BENT), BENT, twist="a"),
+        lambda: lw.extrude(ring(1, 0, BENT), 5, scale="x"),
+        lambda: lw.loft(5),
+        lambda: lw.path(3),
+    ],
+)
+def test_odd_arguments_get_one_line(call):
+    with pytest.raises(lw.ModellingError, match="got"):
+        call()

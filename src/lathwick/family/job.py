@@ -121,10 +121,12 @@ class Job(Recorder):
 
         Faces: `name/start`, `name/end` (not of a closed path) and `name/side:item`. See `lathwick.sweep`.
         """
+        with naming_step(name):
+            length = as_path(path).length
         return self._record(
             name,
             "sweep",
-            f"{as_path(path).length:g} {self.unit}",
+            f"{length:g} {self.unit}",
             lambda warnings: sweep(
                 self._regions(profile, warnings), path, corner=corner, up=up, twist=twist, step=name
             ),
@@ -136,7 +138,7 @@ class Job(Recorder):
 
         Faces: `name/start`, `name/end` (not at a point) and `name/side:item`. See `lathwick.loft`.
         """
-        sections = list(profiles)
+        sections = list(profiles) if isinstance(profiles, Iterable) else [profiles]
 
         def build(warnings: list[str]) -> Body:
             flat = [one if is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]

@@ -2,7 +2,7 @@
 
 Surfaces of revolution about one axis meet in circles, found from their profiles; a plane cuts quadrics
 in conics; parallel cylinders meet in lines, equal cylinders with crossing axes in two ellipses. All
-other pairs are left to `tracing`.
+other pairs are left to `marching`.
 
 Source: Levin, "Mathematical models for determining the intersections of quadric surfaces", CGIP 11
 (1979); Miller & Goldman, "Geometric algorithms for detecting and calculating all conic sections in the

@@ -25,6 +25,7 @@ from .flat_faces import plane_of_face
 from .local.draft import draft
 from .loft import loft
 from .paths import route
+from .primitives import number
 from .profile import Profile, regions_of
 from .sweep import sweep
 
@@ -61,8 +62,9 @@ def extrude(
         raise ModellingError("the regions to extrude lie in different planes or units")
     low, high = _limits(depth, both, back)
     patches = [patch for region in chosen for patch in region.patches]
-    if scale != 1.0 or twist:
-        return _changing(chosen, (low, high), (scale, twist, taper), step)
+    growth, turn = number(scale, "scale"), number(twist, "twist")
+    if growth != 1.0 or turn:
+        return _changing(chosen, (low, high), (growth, turn, taper), step)
     body = Body.made([_lump(patch, plane, low, high, step) for patch in patches], length_unit)
     return _tapered(body, taper, plane, low, high) if taper else body
 
@@ -74,7 +76,7 @@ def _changing(
     (low, high), (scale, twist, taper) = limits, how
     if taper or (scale != 1.0 and twist):
         raise ModellingError("scale, twist and taper of an extrusion go one at a time")
-    if not (math.isfinite(scale) and scale > 0.0 and math.isfinite(twist)):
+    if not scale > 0.0:
         raise ModellingError(f"scale must be a positive number, got {scale:g}")
     placed = [replace(region, plane=region.plane.offset(low)) for region in regions]
     if twist:

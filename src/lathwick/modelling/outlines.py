@@ -42,6 +42,8 @@ class Outline:
 
 def outlines_of(profiles: Iterable[Any]) -> list[Outline]:
     """The sections of a loft. Raises ModellingError for what is none, and for unlike numbers of holes."""
+    if not isinstance(profiles, Iterable):
+        raise ModellingError(f"a loft goes through a list of sections, got {profiles!r}")
     found = [_outline(profile, number + 1) for number, profile in enumerate(profiles)]
     if len(found) < 2:
         raise ModellingError(f"a loft needs at least two sections, got {len(found)}")

@@ -23,7 +23,7 @@ from ..sketch.pieces import LinePiece, Piece, pieces_of
 from ..sketch.sketch import Sketch
 from ..topology.body import BodyEdge
 from ..topology.brep import Edge
-from .primitives import size
+from .primitives import number, size
 from .sections import Section
 
 PER_TURN = 96
@@ -242,6 +242,8 @@ def route(points: Iterable[Sequence[float]], bend: float | Sequence[float] = 0.0
 
     Raises ModellingError where a leg is too short for its bends, with the length that it needs.
     """
+    if not isinstance(points, Iterable):
+        raise ModellingError(f"a route goes through points (x, y, z), got {points!r}")
     corners = [_corner(p) for p in points]
     corners = [p for k, p in enumerate(corners) if k == 0 or distance(p, corners[k - 1]) > RESOLUTION]
     if len(corners) < 2:
@@ -257,9 +259,9 @@ def route(points: Iterable[Sequence[float]], bend: float | Sequence[float] = 0.0
 
 
 def _corner(p: Sequence[float]) -> Vec3:
-    values = tuple(float(c) for c in p)
+    values = tuple(number(c, "a coordinate") for c in p) if isinstance(p, Iterable) else ()
     if len(values) != 3 or not all(math.isfinite(c) for c in values):
-        raise ModellingError(f"a point of a route is (x, y, z), got {tuple(p)!r}")
+        raise ModellingError(f"a point of a route is (x, y, z), got {p!r}")
     return values[0], values[1], values[2]
 
 
@@ -332,7 +334,7 @@ def helix(
     count = size(turns, "turns") if turns is not None else size(height or 0.0, "height") / rise
     if count > MOST_TURNS:
         raise ModellingError(f"a helix has at most {MOST_TURNS} turns, got {count:g}")
-    grow = math.tan(math.radians(taper)) * rise / math.tau
+    grow = math.tan(math.radians(number(taper, "taper"))) * rise / math.tau
     if not r + grow * count * math.tau > RESOLUTION:
         raise ModellingError(
             f"with a taper of {taper:g} degrees the helix closes after {-r / grow / math.tau:g} turns"

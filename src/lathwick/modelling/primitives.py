@@ -173,6 +173,17 @@ def torus(major: float, minor: float, *, on: PlaneLike = XY, unit: str = "mm", s
     return Body.built([Lump(Shell((Face(surface, True, (), (FaceName(step, "side"),)),)))], unit)
 
 
+def number(value: float, name: str) -> float:
+    """A finite float. Raises ModellingError naming it."""
+    try:
+        found = float(value)
+    except (TypeError, ValueError):
+        raise ModellingError(f"{name} needs a number, got {value!r}") from None
+    if not math.isfinite(found):
+        raise ModellingError(f"{name} needs a finite number, got {value!r}")
+    return found
+
+
 def size(value: float, name: str) -> float:
     """A finite float above the resolution. Raises ModellingError naming it."""
     try:

@@ -9,7 +9,7 @@ Jüttler, Zheng & Liu, "Computation of rotation minimizing frames", ACM TOG 27, 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -34,6 +34,7 @@ from .combine import cut, union
 from .crossing_sweeps import refuse_crossing
 from .paths import STRAIGHT, Leg, Path, PathLike
 from .paths import path as as_path
+from .primitives import number
 from .profile import Profile, regions_of
 from .revolve import revolve
 from .round_corners import turned_outside
@@ -75,15 +76,14 @@ def sweep(
     chosen, along_it = regions_of(profile, "sweep"), as_path(path)
     if corner not in CORNERS:
         raise ModellingError(f'corner is "mitre" or "round", got {corner!r}')
-    if not math.isfinite(float(twist)):
-        raise ModellingError(f"twist needs a number of degrees, got {twist!r}")
+    turn = number(twist, "twist")
     plane = chosen[0].plane
     if any(region.plane != plane for region in chosen):
         raise ModellingError("the regions to sweep lie in different planes")
-    if _is_circle(along_it) and up is None and not twist:
+    if _is_circle(along_it) and up is None and not turn:
         return revolve(chosen, _axis_of_circle(along_it), 360.0, step=step)
     held = along_it.up if up is None else as_direction(up, "up")
-    rate = math.radians(twist) / along_it.length
+    rate = math.radians(turn) / along_it.length
     if corner == "round":
         chains = _smooth_chains(along_it)
         if len(chains) > 1 or _has_corner(along_it.legs[-1], along_it.legs[0], along_it.is_closed):
@@ -147,14 +147,14 @@ def _rounded(
     bodies: list[Body] = []
     here = list(regions)
     closed = distance(chains[0][0].start, chains[-1][-1].end) <= RESOLUTION
-    for number, chain in enumerate(chains):
+    for place, chain in enumerate(chains):
         run = _Run(Path(chain), *hold)
         bodies.append(_swept(here, run, step))
         here = [replace(region, plane=run.plane_at_end(region)) for region in here]
-        last = number == len(chains) - 1
+        last = place == len(chains) - 1
         if last and not closed:
             break
-        after = chains[0 if last else number + 1][0]
+        after = chains[0 if last else place + 1][0]
         corner, ways = chain[-1].end, (chain[-1].tangent(chain[-1].t1), after.tangent(after.t0))
         run.refuse_corner(corner, _angle(*ways))
         bodies += turned_outside(here, corner, ways, step)
@@ -210,32 +210,31 @@ class _Run:
 
     def carriers(self, plane: Plane) -> list[Carrier]:
         """What carries a plane along each leg."""
-        way = self.path.legs[0].tangent(self.path.legs[0].t0)
-        frame = Frame(self.path.start, way, _across(way, plane.x))
-        made: list[Carrier] = []
-        for leg in self.path.legs:
-            if made:
-                frame, plane = self._turn_corner(made[-1], leg.tangent(leg.t0), [Section(plane, frame.way)])
-            made.append(carrier_along(leg, frame, plane, (self.up, self.twist), 1.0))
-            frame, plane = made[-1].end, made[-1].plane_at_end
-        return made
+        return list(self._legs(plane, 1.0, []))
 
-    def _carried(self, plane: Plane, samples: FloatArray) -> tuple[list[Carrier], list[Section]]:
-        """A carrier for every leg, and the sections before, between and after them."""
+    def _legs(self, plane: Plane, reach: float, sections: list[Section]) -> Iterator[Carrier]:
+        """A carrier for every leg in turn; the sections before, between and after them are added to a
+        list."""
         first = self.path.legs[0]
         way = first.tangent(first.t0)
         frame = Frame(first.start, way, _across(way, plane.x))
-        reach = float(np.linalg.norm(plane.points(samples) - np.asarray(first.start), axis=1).max())
+        sections.append(Section(plane, way))
+        before: Carrier | None = None
+        for leg in self.path.legs:
+            if before is not None:
+                frame, plane = self._turn_corner(before, leg.tangent(leg.t0), sections)
+            before = carrier_along(leg, frame, plane, (self.up, self.twist), reach)
+            sections.append(Section(before.plane_at_end, before.end.way))
+            yield before
+
+    def _carried(self, plane: Plane, samples: FloatArray) -> tuple[list[Carrier], list[Section]]:
+        """A carrier for every leg, and the sections before, between and after them."""
+        reach = float(np.linalg.norm(plane.points(samples) - np.asarray(self.path.start), axis=1).max())
         carriers: list[Carrier] = []
-        sections = [Section(plane, way)]
-        for number, leg in enumerate(self.path.legs):
-            if number:
-                frame, plane = self._turn_corner(carriers[-1], leg.tangent(leg.t0), sections)
-            carrier = carrier_along(leg, frame, plane, (self.up, self.twist), reach)
+        sections: list[Section] = []
+        for carrier in self._legs(plane, reach, sections):
             _refuse_tight(carrier, samples)
             carriers.append(carrier)
-            frame, plane = carrier.end, carrier.plane_at_end
-            sections.append(Section(plane, frame.way))
         if self.path.is_closed:
             self._close(carriers, sections)
         _refuse_short(carriers, sections, samples)
@@ -319,8 +318,8 @@ def _refuse_tight(carrier: Carrier, samples: FloatArray) -> None:
 
 def _refuse_short(carriers: Sequence[Carrier], sections: Sequence[Section], samples: FloatArray) -> None:
     """Raise ModellingError where mitres meet within a leg, or stand beside one that is not straight."""
-    for number, carrier in enumerate(carriers):
-        ends = sections[number], sections[number + 1]
+    for place, carrier in enumerate(carriers):
+        ends = sections[place], sections[place + 1]
         if all(section.mitre is None for section in ends):
             continue
         if not carrier.is_straight:
@@ -334,7 +333,7 @@ def _refuse_short(carriers: Sequence[Carrier], sections: Sequence[Section], samp
         if long.min() <= RESOLUTION:
             length = carrier.leg.length
             raise ModellingError(
-                f"leg {number + 1} of the path is {length:.6g} long, too short for the mitres of this "
+                f"leg {place + 1} of the path is {length:.6g} long, too short for the mitres of this "
                 f"profile at "
                 f"its ends: it needs more than {length - float(long.min()):.6g}"
             )
