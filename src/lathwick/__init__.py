@@ -74,6 +74,7 @@ if TYPE_CHECKING:
     from .modelling.primitives import wedge as wedge
     from .modelling.revolve import revolve as revolve
     from .modelling.sweep import sweep as sweep
+    from .modelling.thread import thread as thread
     from .modelling.transform import move as move
     from .modelling.transform import place as place
     from .modelling.transform import scale as scale
@@ -136,6 +137,7 @@ _HOMES = {
     "modelling.paths": ("Path", "helix", "path", "route"),
     "modelling.revolve": ("revolve",),
     "modelling.sweep": ("sweep",),
+    "modelling.thread": ("thread",),
     "modelling.transform": (
         "move",
         "place",

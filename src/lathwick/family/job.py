@@ -21,6 +21,7 @@ from ..modelling.profile import Profile
 from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, plane_of
 from ..modelling.revolve import revolve
 from ..modelling.sweep import sweep
+from ..modelling.thread import ThreadStart, thread
 from ..sketch.entities import Line
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
@@ -266,6 +267,35 @@ class Job(Recorder):
             lambda warnings: hole(
                 body, on, at, diameter, depth,
                 counterbore=counterbore, countersink=countersink, step=name, warn=warnings.append,
+            ),
+        )  # fmt: skip
+
+    def thread(
+        self,
+        name: str,
+        body: Body,
+        face: BodyFace | Selection[BodyFace],
+        pitch: float,
+        length: float | None = None,
+        *,
+        left: bool = False,
+        profile: Profile | None = None,
+        play: float = 0.0,
+        run_out: float = 0.5,
+        start: ThreadStart = None,
+    ) -> Body:
+        """Cut a thread of ISO 68-1, or of a profile, into a shaft or a hole; see `lathwick.thread`.
+
+        Faces: `name/side:root`, `name/side:low`, `name/side:high`, or after the items of the profile.
+        """
+        detail = f"pitch {pitch:g}" + (f", {length:g} long" if length is not None else "")
+        return self._record(
+            name,
+            "thread",
+            detail + (", left-handed" if left else ""),
+            lambda warnings: thread(
+                body, face, pitch, length, left=left, profile=profile, play=play, run_out=run_out,
+                start=start, step=name, warn=warnings.append,
             ),
         )  # fmt: skip
 

@@ -15,6 +15,7 @@ from scipy.optimize import brentq
 from .curve import Curve
 from .curves import Circle, Line
 from .placement import FloatArray
+from .screw import Helix
 from .surface import Surface
 from .surfaces import CylinderSurface, PlaneSurface
 from .tolerance import RESOLUTION
@@ -53,6 +54,8 @@ def curve_surface_intersections(
             return _line_cylinder(curve, t0, t1, surface)
         if isinstance(curve, Circle) and norm(cross(curve.frame.normal, surface.frame.normal)) <= LEVEL:
             return _level_circle_cylinder(curve, t0, t1, closed, surface)
+    if isinstance(curve, Helix) and isinstance(surface, CylinderSurface) and curve.is_coaxial(surface.frame):
+        return None if abs(curve.radius - surface.radius) <= RESOLUTION else []
     return _numeric(curve, t0, t1, closed, surface)
 
 

@@ -13,7 +13,9 @@ from itertools import pairwise
 import numpy as np
 
 from ..errors import ModellingError
+from .curve import Curve
 from .placement import FloatArray
+from .spline import SplineCurve
 from .spline_surface import SplineSurface
 from .surface import Interval, Surface, Tip, curvatures
 
@@ -36,7 +38,27 @@ def as_spline(surface: Surface, us: Interval, vs: Interval) -> SplineSurface:
     Raises ModellingError where no such fit is found.
     """
     exact = surface.exact_spline(us, vs)
-    return exact if isinstance(exact, SplineSurface) else _fitted(surface, surface.points, us, vs)
+    if isinstance(exact, SplineSurface):
+        return exact
+    return _fitted(surface, surface.points, us, vs, surface.straight)
+
+
+def curve_as_spline(curve: Curve, t0: float, t1: float) -> SplineCurve:
+    """The piece of a curve from t0 to t1 as a B-spline, as near as 1e-9 of its size."""
+    if isinstance(curve, SplineCurve):
+        return curve.between(t0, t1)
+    side = [t0, *curve.smooth_breaks(t0, t1), t1]
+    for steps in STEPS:
+        t = _stops(side, steps)
+        points = curve.points(t)
+        knots, controls = _through(t, points[:, None], side, DEGREE)
+        made = SplineCurve(DEGREE, knots, controls[:, 0])
+        half = 0.5 * (t[1:] + t[:-1])
+        off = np.linalg.norm(made.points(half) - curve.points(half), axis=1).max()
+        if off <= FIT * float(np.ptp(points, axis=0).max()):
+            return made
+    x, y, z = curve.point(t0)
+    raise ModellingError(f"no B-spline is near enough to a {curve.kind} from ({x:.6g}, {y:.6g}, {z:.6g}) on")
 
 
 def offset(surface: Surface, distance: float) -> Surface | None:
@@ -78,16 +100,23 @@ def _full_normals(surface: Surface, uv: FloatArray) -> FloatArray:
 
 
 def _fitted(
-    surface: Surface, rule: Callable[[FloatArray], FloatArray], us: Interval, vs: Interval
+    surface: Surface,
+    rule: Callable[[FloatArray], FloatArray],
+    us: Interval,
+    vs: Interval,
+    straight: int | None = None,
 ) -> SplineSurface:
+    """straight : the number of a parameter along which the points lie in lines, at even steps."""
+    degrees = (1 if straight == 0 else DEGREE, 1 if straight == 1 else DEGREE)
     sides = [
         [low, *sorted(b for b in {*breaks, *ends} if low < b < high), high]
         for (low, high), breaks, ends in zip((us, vs), surface.smooth_breaks(), surface.domain, strict=True)
     ]
     tries = [0, 0]
     while max(tries) < len(STEPS):
-        made = [_stops(side, STEPS[n]) for side, n in zip(sides, tries, strict=True)]
-        fit, off, size = _interpolated(rule, made, sides)
+        made = [np.array(side) if degree == 1 else _stops(side, STEPS[n])
+                for side, n, degree in zip(sides, tries, degrees, strict=True)]  # fmt: skip
+        fit, off, size = _interpolated(rule, made, sides, degrees)
         if max(off) <= FIT * size:
             return fit
         tries = [n + (o > 0.5 * FIT * size) for n, o in zip(tries, off, strict=True)]
@@ -108,14 +137,17 @@ def _stops(side: list[float], steps: int) -> FloatArray:
 
 
 def _interpolated(
-    rule: Callable[[FloatArray], FloatArray], stops: list[FloatArray], sides: list[list[float]]
+    rule: Callable[[FloatArray], FloatArray],
+    stops: list[FloatArray],
+    sides: list[list[float]],
+    degrees: tuple[int, int],
 ) -> tuple[SplineSurface, tuple[float, float], float]:
     """The spline through a net of points, and how far it is off half way between its lines along u and v."""
     u, v = stops
     grid = _evaluated(rule, u, v)
-    knots_u, rows = _through(u, grid, sides[0])
-    knots_v, columns = _through(v, rows.transpose(1, 0, 2), sides[1])
-    made = SplineSurface((DEGREE, DEGREE), (knots_u, knots_v), columns.transpose(1, 0, 2))
+    knots_u, rows = _through(u, grid, sides[0], degrees[0])
+    knots_v, columns = _through(v, rows.transpose(1, 0, 2), sides[1], degrees[1])
+    made = SplineSurface(degrees, (knots_u, knots_v), columns.transpose(1, 0, 2))
     half_u, half_v = 0.5 * (u[1:] + u[:-1]), 0.5 * (v[1:] + v[:-1])
     off = []
     for us, vs in ((half_u, v), (u, half_v), (half_u, half_v)):
@@ -130,15 +162,17 @@ def _evaluated(rule: Callable[[FloatArray], FloatArray], u: FloatArray, v: Float
     return rule(uv.reshape(-1, 2)).reshape(len(u), len(v), 3)
 
 
-def _through(t: FloatArray, table: FloatArray, side: list[float]) -> tuple[tuple[float, ...], FloatArray]:
+def _through(
+    t: FloatArray, table: FloatArray, side: list[float], degree: int
+) -> tuple[tuple[float, ...], FloatArray]:
     """Knots and controls of the splines through rows of points, (n, m, 3); joined at breaks without more than
     their being continuous there."""
     from scipy.interpolate import make_interp_spline
 
-    knots, controls = [side[0]] * (DEGREE + 1), [table[:1]]
+    knots, controls = [side[0]] * (degree + 1), [table[:1]]
     for a, b in pairwise(side):
         here = (t >= a) & (t <= b)
-        made = make_interp_spline(t[here], table[here], DEGREE)
-        knots += made.t[DEGREE + 1 : -1].tolist()
+        made = make_interp_spline(t[here], table[here], degree)
+        knots += made.t[degree + 1 : -1].tolist()
         controls.append(made.c[1:])
     return (*knots, knots[-1]), np.concatenate(controls)

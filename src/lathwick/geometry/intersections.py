@@ -12,7 +12,7 @@ intersection of any two natural quadric surfaces", GMIP 57 (1995); Piegl & Tille
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,6 +23,8 @@ from .motion import moved_by
 from .parallel_walls import meeting_lines
 from .placement import Plane
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from .screw import ScrewSurface
+from .screw_contacts import across_axis, on_cone, on_cylinder, on_like_screw
 from .surface import Meridian, Surface
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .tolerance import NOWHERE, RESOLUTION
@@ -399,6 +401,26 @@ def _cylinder_and_extruded(one: CylinderSurface, two: ExtrudedSurface) -> Inters
     return _extruded_and_straight(two, one)
 
 
+def _meeting(rule: Callable[[ScrewSurface, Any], Sequence[Curve] | None]) -> Callable[..., Any]:
+    """A rule of the table from one for the curves in which a screw surface and another meet."""
+
+    def met(one: Surface, two: Surface) -> Intersection | None:
+        found = rule(one, two) if isinstance(one, ScrewSurface) else rule(two, one)  # type: ignore[arg-type]
+        return None if found is None else Intersection(curves=tuple(found))
+
+    return met
+
+
+def _screws(one: ScrewSurface, two: ScrewSurface) -> Intersection | None:
+    found = on_like_screw(one, two)
+    return None if found is None else SAME if found[0] else Intersection(curves=tuple(found[1]))
+
+
+def _plane_screw(plane: Plane, screw: ScrewSurface) -> Intersection | None:
+    found = across_axis(screw, plane)
+    return None if found is None else Intersection(curves=tuple(found))
+
+
 _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     PlaneSurface: _planes,
     CylinderSurface: _plane_cylinder,
@@ -406,6 +428,7 @@ _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     ConeSurface: _plane_cone,
     TorusSurface: _plane_torus,
     ExtrudedSurface: _plane_extruded,
+    ScrewSurface: _plane_screw,
 }
 _PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (SphereSurface, SphereSurface): _spheres,
@@ -413,5 +436,10 @@ _PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (ExtrudedSurface, ExtrudedSurface): _extruded_and_straight,
     (ExtrudedSurface, CylinderSurface): _extruded_and_straight,
     (CylinderSurface, ExtrudedSurface): _cylinder_and_extruded,
+    (ScrewSurface, ScrewSurface): _screws,
+    (ScrewSurface, CylinderSurface): _meeting(on_cylinder),
+    (CylinderSurface, ScrewSurface): _meeting(on_cylinder),
+    (ScrewSurface, ConeSurface): _meeting(on_cone),
+    (ConeSurface, ScrewSurface): _meeting(on_cone),
 }
 """The pairs with closed forms, besides surfaces of revolution about one axis."""

@@ -12,10 +12,11 @@ method for parametric surface/surface intersection", CAGD 7 (1990).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from .flat_contacts import flat_contacts
@@ -47,6 +48,9 @@ FLAT = 0.3
 LOOSE = 1e-3
 """Next to a node, where surfaces meet at a smaller angle (its sine), they cannot be told to cross."""
 
+BEYOND = 0.1
+"""A curve that comes to an end this share of a surface's range beyond its border need not be followed."""
+
 NODE_REACH = 0.02
 """A curve that comes so near to a node, in steps, runs into it."""
 
@@ -54,15 +58,21 @@ NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
 
 
-def marched(one: Surface, two: Surface, box: FloatArray) -> Intersection:
+def marched(
+    one: Surface,
+    two: Surface,
+    box: FloatArray,
+    unknown: Callable[[FloatArray], NDArray[np.bool_]] | None = None,
+) -> Intersection:
     """The curves in which two surfaces cross within a box, shape (2, 3).
+
+    unknown : of points of the curves, (N, 3), those from which a curve is to be followed; without it all.
 
     Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
     """
     if one.search_order > two.search_order:
         one, two = two, one
-    tracer = _Marcher(one, two, box)
-    return tracer.run()
+    return _Marcher(one, two, box).run(unknown)
 
 
 @dataclass(slots=True)
@@ -82,11 +92,13 @@ class _Marcher:
         self.low, self.high = box[0] - margin, box[1] + margin
         self.scale = size + float(np.abs(box).max())
 
-    def run(self) -> Intersection:
+    def run(self, unknown: Callable[[FloatArray], NDArray[np.bool_]] | None) -> Intersection:
         cells = self._cells()
         if not len(cells):
             return Intersection()
         seeds = self._corrected(cells)
+        if unknown is not None and len(seeds) and not unknown(seeds).any():
+            return Intersection()
         nodes = self._nodes(seeds)
         paths: list[_Path] = []
         left = seeds
@@ -255,6 +267,8 @@ class _Marcher:
                 reached = self._node_ahead(p, t, nodes)
                 if reached is not None:
                     return [*points, reached], False
+                if self._is_beyond(p):
+                    return points, False
                 step *= 0.5
                 if step < SMALLEST * self.scale:
                     rescue = self._singular_near(p)
@@ -280,6 +294,16 @@ class _Marcher:
             ahead = min((distance(n, p) for n in nodes), default=math.inf)
             step = min(1.4 * step, 1.5 * self.step, NODE_STEP * ahead)
         raise ModellingError("two faces meet in a curve without end; please report the part")
+
+    def _is_beyond(self, p: Vec3) -> bool:
+        """Whether a point is so far beyond a border of a surface that no face is there."""
+        for surface in (self.one, self.two):
+            spot = surface.parameters(np.array([p]))[0].tolist()
+            for at, (low, high), period in zip(spot, surface.domain, surface.periods, strict=True):
+                room = BEYOND * (high - low)
+                if not period and not low - room <= at <= high + room:
+                    return True
+        return False
 
     def _onward(self, p: Vec3, old: Vec3) -> Vec3 | None:
         """The direction of the curve at a point that is the nearer to an old one; None if it has none."""

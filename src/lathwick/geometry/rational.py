@@ -50,7 +50,7 @@ def circle_net(low: float, high: float) -> tuple[tuple[float, ...], FloatArray, 
     """Knots, controls, (n, 2), and weights, (n,), of an arc of the unit circle between two angles, in
     parts of at most a quarter."""
     count = max(1, math.ceil((high - low) / QUARTER - 1e-9))
-    stops = [low + (high - low) * k / count for k in range(count + 1)]
+    stops = [low, *(low + (high - low) * k / count for k in range(1, count)), high]
     half = 0.5 * (high - low) / count
     angles = np.array(sorted([*stops, *(0.5 * (a + b) for a, b in pairwise(stops))]))
     weights = np.ones(len(angles))

@@ -1,12 +1,14 @@
-"""Rounds as grids: a face on a torus or a canal between two curves along it, with arcs across at its ends.
+"""Faces as grids: on a torus or a canal between two curves along it, with arcs across at its ends; on other
+surfaces between four lines of equal parameters.
 
-Such a face leaves its neighbours without an angle. Triangles that follow its own lines keep clear of
-theirs; triangles that lie anyhow would pass through them.
+A round leaves its neighbours without an angle. Triangles that follow its own lines keep clear of theirs;
+triangles that lie anyhow would pass through them. A swept wall is done at once.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +16,7 @@ import numpy as np
 from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import TorusSurface
+from ..geometry.surface import Surface
 from ..topology.brep import Coedge, Face
 from ..topology.trim import INSIDE, region_of
 from ..topology.windings import loop_path, signed_area, unrolled, winding
@@ -22,6 +25,10 @@ from .sampling import Samples, Tolerance
 
 SAME = 1e-6
 """Parameters that differ by less than this are equal."""
+
+LOOKS = 9
+ROOM = 1.5
+"""Between the points of a grid the surface may leave it by the tolerance times this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,15 +48,25 @@ class Band:
 
 def band_of(face: Face) -> Band | None:
     """The band that a face is, by the kinds and the ends of its edges; None if it is none."""
+    return face.remembered("band", _band_of)
+
+
+def _band_of(face: Face) -> Band | None:
     surface = face.surface
     if not isinstance(surface, TorusSurface | CanalSurface):
-        return None
+        plain = surface.plane is None and surface.meridian is None and not surface.singular_points
+        return _four_sided(face, _is_level) if plain else None
     along = 0
     if len(face.loops) == 2 and all(len(loop.coedges) == 1 for loop in face.loops):
         one, two = (loop.coedges[0] for loop in face.loops)
         if all(_runs_along(surface, c, along) for c in (one, two)) and one.forward is not two.forward:
             return Band(one, two, None, along)
         return None
+    return _four_sided(face, _runs_along)
+
+
+def _four_sided(face: Face, runs_along: Callable[[Surface, Coedge, int], bool]) -> Band | None:
+    surface, along = face.surface, 0
     if len(face.loops) != 1 or len(face.loops[0].coedges) != 4:
         return None
     path = loop_path(face.loops[0], surface)
@@ -59,14 +76,24 @@ def band_of(face: Face) -> Band | None:
     ring = face.loops[0].coedges
     for k in (0, 1):
         one, end, two, start = (ring[(k + n) % 4] for n in range(4))
-        if all(_runs_along(surface, c, along) for c in (one, two)) and all(
-            _runs_along(surface, c, 1 - along) for c in (end, start)
+        if all(runs_along(surface, c, along) for c in (one, two)) and all(
+            runs_along(surface, c, 1 - along) for c in (end, start)
         ):
             return Band(one, two, (end, start), along)
     return None
 
 
-def _runs_along(surface: TorusSurface | CanalSurface, coedge: Coedge, which: int) -> bool:
+def _is_level(surface: Surface, coedge: Coedge, which: int) -> bool:
+    """Whether one parameter grows or falls along an edge, and the other does not change."""
+    edge = coedge.edge
+    points = edge.curve.points(np.linspace(edge.t0, edge.t1, LOOKS))
+    uv = unrolled(surface.parameters(points), surface)
+    ahead = np.diff(uv[:, which])
+    level = np.abs(uv[:, 1 - which] - uv[0, 1 - which]).max() < SAME * np.ptp(uv[:, which])
+    return bool(level and ((ahead > 0.0).all() or (ahead < 0.0).all()))
+
+
+def _runs_along(surface: Surface, coedge: Coedge, which: int) -> bool:
     """Whether the other parameter does not change along an edge; on a canal it may, along the spine."""
     edge = coedge.edge
     t = np.linspace(edge.t0, edge.t1, 5)
@@ -85,10 +112,11 @@ def grid_of(
     """New points, which count from len(points), and triangles of a band, (T, 3); None where the points of its
     edges do not lie opposite each other."""
     surface = face.surface
-    assert isinstance(surface, TorusSurface | CanalSurface)
     below, above = np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])
     if len(below) != len(above):
         return None
+    if not isinstance(surface, TorusSurface | CanalSurface):
+        return _level_grid(face, band, samples, points, tolerance)
     low, high = (unrolled(surface.parameters(points[row]), surface) for row in (below, above))
     low, high = _unclosed(low, band), _unclosed(high, band)
     turns = math.tau * np.round((low[0] - high[0]) / math.tau)
@@ -121,6 +149,54 @@ def grid_of(
     return _made(face, surface, (below, above), (low, high), shares, sides, points)
 
 
+def _level_grid(
+    face: Face, band: Band, samples: Samples, points: FloatArray, tolerance: Tolerance
+) -> tuple[FloatArray, IntArray] | None:
+    """The grid between four lines of equal parameters, if it is near enough to the surface."""
+    surface, ends = face.surface, band.ends
+    assert ends is not None
+    rows = [np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])]
+    sides = [np.array(samples.along(ends[0])), np.array(samples.along(ends[1])[::-1])]
+    if len(sides[0]) != len(sides[1]):
+        return None
+    along = [_shares_of(surface, points[row], 0) for row in rows]
+    across = [_shares_of(surface, points[row], 1) for row in sides]
+    if max(np.abs(pair[0] - pair[1]).max() for pair in (along, across)) > SAME:
+        return None
+    low, high = (unrolled(surface.parameters(points[row[[0, -1]]]), surface) for row in rows)
+    turns = [p * round((low[0, k] - high[0, k]) / p) if p else 0.0 for k, p in enumerate(surface.periods)]
+    high = high + np.array(turns)
+    uv = [line[:1] + along[0][:, None] * (line[1:] - line[:1]) for line in (low, high)]
+    if not _is_fine(surface, (uv[0], uv[1]), across[0], tolerance):
+        return None
+    return _made(face, surface, (rows[0], rows[1]), (uv[0], uv[1]), across[0], (sides[1], sides[0]), points)
+
+
+def _shares_of(surface: Surface, points: FloatArray, k: int) -> FloatArray:
+    """How far along points are, by u or v, from the first to the last."""
+    v = unrolled(surface.parameters(points), surface)[:, k]
+    return np.asarray((v - v[0]) / (v[-1] - v[0]))
+
+
+def _is_fine(
+    surface: Surface, uv: tuple[FloatArray, FloatArray], shares: FloatArray, tolerance: Tolerance
+) -> bool:
+    """Whether the middles of cells, and of their sides, are near enough to the surface."""
+    s = np.sort(np.concatenate([shares, 0.5 * (shares[1:] + shares[:-1])]))
+    lines = [np.empty((2 * len(line) - 1, 2)) for line in uv]
+    for made, line in zip(lines, uv, strict=True):
+        made[::2], made[1::2] = line, 0.5 * (line[1:] + line[:-1])
+    spots = (1.0 - s[:, None, None]) * lines[0] + s[:, None, None] * lines[1]
+    p = surface.points(spots.reshape(-1, 2)).reshape(len(s), -1, 3)
+    chords = (
+        (p[::2, 1::2], p[::2, :-2:2], p[::2, 2::2]),
+        (p[1::2, ::2], p[:-2:2, ::2], p[2::2, ::2]),
+        (p[1::2, 1::2], p[:-2:2, :-2:2], p[2::2, 2::2]),
+    )
+    off = (np.linalg.norm(middle - 0.5 * (a + b), axis=2).max() for middle, a, b in chords)
+    return max(off) <= ROOM * tolerance.chord
+
+
 def _through_the_face(face: Face, low: FloatArray, high: FloatArray) -> FloatArray | None:
     """The far side, by whole turns across where need be, so that what lies between is the face: two rings
     bound two parts of a torus."""
@@ -144,7 +220,7 @@ def _shares(v: FloatArray) -> FloatArray:
 
 def _made(
     face: Face,
-    surface: TorusSurface | CanalSurface,
+    surface: Surface,
     rows: tuple[IntArray, IntArray],
     uv: tuple[FloatArray, FloatArray],
     shares: FloatArray,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -14,6 +15,7 @@ from ..geometry.curve import GAUSS_NODES, GAUSS_WEIGHTS
 from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import Axis, FloatArray, Plane, rotated
 from ..geometry.rational import rational_curve, turned_surface
+from ..geometry.screw import Helix, ScrewSurface
 from ..geometry.spline import FittedCurve, interpolated_fit
 from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
@@ -165,6 +167,53 @@ class TurningCarrier(Carrier):
         reach = (self.plane.points(points) - np.asarray(self.start.origin)) @ np.asarray(out)
         inner = float(reach.min())
         return 1.0 + inner / radius, self.start.origin, -inner
+
+
+class ScrewCarrier(Carrier):
+    """Along a helix, held to its axis: a screw motion."""
+
+    def __init__(self, leg: Leg, start: Frame, plane: Plane) -> None:
+        assert isinstance(leg.curve, Helix)
+        self._helix, self._turn = leg.curve, leg.side * abs(leg.t1 - leg.t0)
+        super().__init__(leg, start, self._at(start, self._turn), plane)
+
+    def _at(self, first: Frame, angle: float) -> Frame:
+        frame = self._helix.frame
+        out, way, side = (rotated(d, frame.normal, angle)
+                          for d in (sub(first.origin, frame.origin), first.way, first.side))  # fmt: skip
+        return Frame(along(add(frame.origin, out), frame.normal, self._helix.rise * angle), way, side)
+
+    @property
+    def _frame(self) -> Plane:
+        """Turned in the direction of travel."""
+        frame = self._helix.frame
+        return frame if self._turn > 0.0 else Plane(frame.origin, scaled(frame.normal, -1.0), frame.x)
+
+    def rail(self, corner: Vec2, a: Vertex, b: Vertex) -> Edge:
+        frame = self._frame
+        height = dot(sub(a.point, frame.origin), frame.normal)
+        foot = along(frame.origin, frame.normal, height)
+        out = sub(a.point, foot)
+        curve = Helix(Plane(foot, frame.normal, out), norm(out), self._helix.rise)
+        return Edge(curve, 0.0, abs(self._turn), a, b)
+
+    def wall(self, piece: Piece) -> Surface:
+        edge = Section(self.plane, self.start.way).edge(piece)[0]
+        turn, span = (0.0, abs(self._turn)), (edge.t0, edge.t1)
+        return ScrewSurface(self._frame, self._helix.rise, edge.curve, turn, span)
+
+    def frames(self, shares: FloatArray) -> list[Frame]:
+        return [self._at(self.start, self._turn * s) for s in shares.tolist()]
+
+    def least_advance(self, points: FloatArray) -> tuple[float, Vec3, float]:
+        """A point moves square to its radius, as fast as that is long, and rises with all others."""
+        frame, way = self._frame, self.start.way
+        off = self.plane.points(points) - np.asarray(frame.origin)
+        speeds = np.cross(frame.normal, off) + self._helix.rise * np.asarray(frame.normal)
+        shares = speeds @ np.asarray(way) / math.hypot(self._helix.radius, self._helix.rise)
+        worst = int(shares.argmin())
+        reach = norm(sub(self.plane.point(*points[worst].tolist()), self.start.origin))
+        return float(shares[worst]), self.start.origin, reach if shares[worst] < 1.0 else 0.0
 
 
 class CurveCarrier(Carrier):
@@ -331,4 +380,10 @@ def carrier_along(
             end = Frame(leg.end, *(rotated(d, normal, angle) for d in (start.way, start.side)))
             axis = Axis(leg.curve.frame.origin, normal)
             return TurningCarrier(leg, start, end, plane, (axis, angle))
+    if not twist and isinstance(leg.curve, Helix) and _is_along(leg.curve.frame.normal, up):
+        return ScrewCarrier(leg, start, plane)
     return CurveCarrier(leg, plane, FrameLaw(leg, start, up, twist), reach)
+
+
+def _is_along(axis: Vec3, up: Vec3 | None) -> bool:
+    return up is not None and norm(cross(axis, up)) <= LEVEL

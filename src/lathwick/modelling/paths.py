@@ -15,10 +15,11 @@ import numpy as np
 from ..errors import ModellingError
 from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Line
-from ..geometry.placement import XY, FloatArray, Plane
-from ..geometry.spline import interpolated_fit
+from ..geometry.placement import XY, Plane
+from ..geometry.screw import Helix
+from ..geometry.spline import FittedCurve, interpolated_fit
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub, unit
+from ..geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub, unit
 from ..sketch.pieces import LinePiece, Piece, pieces_of
 from ..sketch.sketch import Sketch
 from ..topology.body import BodyEdge
@@ -339,15 +340,24 @@ def helix(
         raise ModellingError(
             f"with a taper of {taper:g} degrees the helix closes after {-r / grow / math.tau:g} turns"
         )
-    hand = -1.0 if left else 1.0
-
-    def points(a: FloatArray) -> FloatArray:
-        reach = r + grow * a
-        flat = np.column_stack([reach * np.cos(a), hand * reach * np.sin(a)])
-        return on.points(flat) + (rise / math.tau * a)[:, None] * np.asarray(on.normal)
-
-    whole, parts = math.tau * count, max(1, math.ceil(count - 1e-9))
-    a = np.linspace(0.0, whole, max(16, math.ceil(PER_TURN * count)) + 1)
-    curve = interpolated_fit(a, points(a), False)
+    hand, whole = -1.0 if left else 1.0, math.tau * count
+    curve = _helix(on, r, hand * rise / math.tau) if not taper else _conical(on, (r, grow, rise), hand, whole)
+    parts = max(1, math.ceil(count - 1e-9))
     stops = [whole * k / parts for k in range(parts + 1)]
     return Path(tuple(Leg(curve, low, high) for low, high in pairwise(stops)), up=on.normal)
+
+
+def _helix(on: Plane, radius: float, rise: float) -> Helix:
+    """Upwards for growing parameters; a left-hand one turns about the opposite normal."""
+    return Helix(on if rise > 0.0 else Plane(on.origin, negated(on.normal), on.x), radius, rise)
+
+
+def _conical(on: Plane, sizes: tuple[float, float, float], hand: float, whole: float) -> FittedCurve:
+    """A helix on a cone, up to an angle: with the radius at its start, what that grows for each radian, and
+    the pitch."""
+    radius, grow, rise = sizes
+    a = np.linspace(0.0, whole, max(16, math.ceil(PER_TURN * whole / math.tau)) + 1)
+    reach = radius + grow * a
+    flat = np.column_stack([reach * np.cos(a), hand * reach * np.sin(a)])
+    points = on.points(flat) + (rise / math.tau * a)[:, None] * np.asarray(on.normal)
+    return interpolated_fit(a, points, False)

@@ -28,6 +28,10 @@ MEASURES = ("length", "bounds")
 """What is kept of an edge when only its vertices change."""
 
 
+ONE_SIDED = "one-sided"
+"""What a face remembers that reaches the surfaces of the faces beside it along its edges only."""
+
+
 class Remembering:
     """Immutable, and so what is found out about it holds for ever: it is kept with it."""
 

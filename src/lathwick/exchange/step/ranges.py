@@ -17,6 +17,9 @@ SPOTS = 33
 CLOSER = 3
 """How often more are looked at about the extreme ones."""
 
+LEVEL = 1e-10
+"""A parameter that changes by less along an edge, as a share of its range, does not change."""
+
 ROOM = 0.02
 """A written surface reaches so far beyond its face, as a share of it, where its kind goes on there."""
 
@@ -59,6 +62,10 @@ def _furthest(surface: Surface, k: int, edge: Edge, row: FloatArray, sign: float
     """The largest parameter along an edge, times a sign, from those at `SPOTS` places."""
     t, values = np.linspace(edge.t0, edge.t1, SPOTS), row
     period, best = surface.periods[k], float((sign * row).max())
+    ahead = np.diff(row)
+    level = np.ptp(row) <= LEVEL * (surface.domain[k][1] - surface.domain[k][0])
+    if level or (ahead > 0.0).all() or (ahead < 0.0).all():
+        return sign * best
     for _ in range(CLOSER):
         at = int((sign * values).argmax())
         near = values[at]

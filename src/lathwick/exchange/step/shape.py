@@ -14,10 +14,10 @@ from typing import Any
 
 import numpy as np
 
-from ...errors import ExchangeError
 from ...geometry.conics import Hyperbola, Parabola
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
+from ...geometry.fitting import curve_as_spline
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.spline import BSpline, SplineCurve
@@ -264,9 +264,8 @@ class ShapeWriter:
         return self._pieces[edge]
 
     def _part(self, edge: Edge, low: float, high: float) -> str:
-        """A piece of a spline as a spline of its own."""
-        assert isinstance(edge.curve, SplineCurve)
-        return self._rows.add(spline_curve(edge.curve.between(low, high), self.point))
+        """A piece of a curve as a spline of its own."""
+        return self._rows.add(spline_curve(curve_as_spline(edge.curve, low, high), self.point))
 
     def _vertex(self, key: tuple[object, ...], point: Vec3) -> str:
         if key not in self._vertices:
@@ -279,10 +278,7 @@ class ShapeWriter:
             return self._rows.add(f"LINE('',{self.point(curve.origin)},{vector})")
         if isinstance(curve, SplineCurve):
             return self._rows.add(spline_curve(curve, self.point))
-        conic = _CONICS.get(type(curve))
-        if conic is None:
-            raise ExchangeError(f"a {curve.kind} cannot be written to STEP yet")
-        name, sizes = conic
+        name, sizes = _CONICS[type(curve)]
         frame: Any = getattr(curve, "frame", None)
         values = ",".join(real(getattr(curve, size)) for size in sizes)
         return self._rows.add(f"{name}('',{self.placement(frame)},{values})")
@@ -344,8 +340,11 @@ _OWN_KINDS: dict[type, Callable[[Any, Face], _Own]] = {
 
 
 def _is_cut(edge: Edge, stops: Sequence[float]) -> bool:
-    """Whether a spline must be written in pieces, or from another start: then each piece is a spline."""
-    return isinstance(edge.curve, SplineCurve) and (len(stops) > 2 or stops[0] != edge.t0)
+    """Whether an edge is written as splines of its own: one that the standard has no kind for, and a spline
+    in pieces or from another start."""
+    if isinstance(edge.curve, SplineCurve):
+        return len(stops) > 2 or stops[0] != edge.t0
+    return not isinstance(edge.curve, Line) and type(edge.curve) not in _CONICS
 
 
 def _is_straight(controls: Any) -> bool:

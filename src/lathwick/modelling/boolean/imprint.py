@@ -13,6 +13,7 @@ import math
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from itertools import chain
 
 import numpy as np
 
@@ -20,7 +21,7 @@ from ...errors import ModellingError
 from ...geometry.curve import Curve
 from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.curves import Circle, Line
-from ...geometry.intersections import SAME, Intersection
+from ...geometry.intersections import NOTHING, SAME, Intersection, intersection
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.round_surfaces import TorusSurface
 from ...geometry.spline import SplineCurve
@@ -29,7 +30,7 @@ from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm
 from ...topology.boxes import outer_box, overlapping
-from ...topology.brep import Edge, Face, Vertex
+from ...topology.brep import ONE_SIDED, Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
 from .touches import intersection_in, touching_places, touching_points
@@ -108,7 +109,7 @@ class Imprinter:
 
     def run(self) -> Imprint:
         pairs = self._pairs()
-        intersections = {pair: self._intersection(*pair) for pair in pairs}
+        intersections = self._intersections(pairs)
         self._place_crossings(intersections)
         self._find_hits(pairs)
         self._cross_lying()
@@ -132,11 +133,33 @@ class Imprinter:
         found = overlapping(boxes[0], boxes[1])
         return [(self._faces[0][i], self._faces[1][j]) for i, j in found]
 
-    def _intersection(self, one: Face, two: Face) -> Intersection:
-        found = intersection_in(one, two)
-        if found is SAME:
-            self._same[one].append(two)
-            self._same[two].append(one)
+    def _intersections(self, pairs: Sequence[tuple[Face, Face]]) -> dict[tuple[Face, Face], Intersection]:
+        """How the surfaces of pairs of faces meet; those in one surface come first, as the edges around them
+        are contacts that need not be searched for."""
+        found = {pair: intersection(pair[0].surface, pair[1].surface) for pair in pairs}
+        for (one, two), met in found.items():
+            if met is SAME:
+                self._same[one].append(two)
+                self._same[two].append(one)
+        users: dict[Edge, list[Face]] = defaultdict(list)
+        for face, edges in self._edges.items():
+            for edge in edges:
+                users[edge].append(face)
+        for pair, met in found.items():
+            if met is None:
+                known = self._known(*pair, users)
+                apart = any(face.recalled(ONE_SIDED) for face in known)
+                found[pair] = NOTHING if apart else intersection_in(*pair, list(chain(*known.values())))
+        return {pair: met for pair, met in found.items() if met is not None}
+
+    def _known(self, one: Face, two: Face, users: dict[Edge, list[Face]]) -> dict[Face, list[Edge]]:
+        """Edges of either face beyond which its body goes on in the surface of the other."""
+        found: dict[Face, list[Edge]] = {}
+        for face, other in ((one, two), (two, one)):
+            same = self._same.get(other, ())
+            edges = [edge for edge in self._edges[face] if any(beyond in same for beyond in users[edge])]
+            if edges:
+                found[face] = edges
         return found
 
     def _place_crossings(self, intersections: dict[tuple[Face, Face], Intersection]) -> None:

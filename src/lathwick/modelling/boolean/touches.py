@@ -6,9 +6,10 @@ faces back to back along a curve. No edge is there to show it, so it is looked f
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...errors import ModellingError
 from ...geometry.curve import Curve
@@ -21,22 +22,41 @@ from ...topology.body import Body
 from ...topology.boxes import outer_box, overlapping, patch_boxes
 from ...topology.brep import Edge, Face, Lump, Vertex
 from ...topology.parting import are_parted
-from ...topology.trim import INSIDE, ON, region_of
+from ...topology.trim import INSIDE, ON, OUTSIDE, region_of
 
 NEAR = 2.0 * RESOLUTION
+KNOWN = 10.0 * RESOLUTION
+"""Where two surfaces meet along a known edge, their common points are found this near to it."""
+
 PER_TURN = 12
 ALONG = 9
 
 
-def intersection_in(one: Face, two: Face) -> Intersection:
-    """How the surfaces of two faces meet, where both faces are."""
+def intersection_in(one: Face, two: Face, known: Sequence[Edge] = ()) -> Intersection:
+    """How the surfaces of two faces meet, where both faces are. known : edges along which they do."""
     found = intersection(one.surface, two.surface)
     if found is None:
         box = _common_box(one, two)
         if box is None or are_parted(one, two):
             return Intersection()
-        return marched(one.surface, two.surface, box)
+        return marched(one.surface, two.surface, box, _unknown(one, two, known) if known else None)
     return found
+
+
+def _unknown(one: Face, two: Face, known: Sequence[Edge]) -> Callable[[FloatArray], NDArray[np.bool_]]:
+    """Tells which points lie in both faces and on none of the edges along which these are known to meet."""
+
+    def unknown(points: FloatArray) -> NDArray[np.bool_]:
+        off = np.ones(len(points), dtype=bool)
+        for edge in known:
+            feet = edge.curve.points(edge.curve.feet_between(points[off], edge.t0, edge.t1))
+            off[off] = np.linalg.norm(feet - points[off], axis=1) > KNOWN
+        for face in (one, two):
+            if off.any():
+                off[off] = region_of(face).states(points[off]) != OUTSIDE
+        return off
+
+    return unknown
 
 
 def _common_box(one: Face, two: Face) -> FloatArray | None:
