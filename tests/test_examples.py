@@ -30,6 +30,8 @@ def example(name):
         ("handrail", {}),
         ("handrail", {"width": 50, "bend": 90, "rise": 700}),
         ("guard_spring", {"turns": 2}),
+        ("guard_stud", {"length": 24, "thread": 8}),
+        ("guard_stud", {"piece": "nut", "size": 16, "pitch": 2}),
         ("rain_funnel", {}),
         ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
     ],
@@ -54,3 +56,12 @@ def test_all_sizes_of_the_table(tmp_path):
 def test_an_example_says_what_cannot_be():
     with pytest.raises(lw.LathwickError, match="turns of the spring would touch"):
         example("guard_spring").guard_spring(pitch=2.0)
+
+
+@pytest.mark.parametrize("values", [{}, {"cell": "slot", "rows": 3, "openness": 0.6}])
+def test_a_strainer_is_open_as_asked(values):
+    module = example("rain_strainer")
+    part = module.rain_strainer(**values)
+    names = ("rim", "foot", "height", "openness", "border")
+    left = module.outer_area(**{name: part.params[name] for name in names})
+    assert sum(face.area for face in part.body.faces("outside/side")) == pytest.approx(left, rel=1e-8)

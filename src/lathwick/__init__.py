@@ -57,6 +57,7 @@ if TYPE_CHECKING:
     from .modelling.hole import hole as hole
     from .modelling.local.draft import draft as draft
     from .modelling.local.shell import shell as shell
+    from .modelling.local.thicken import thicken as thicken
     from .modelling.loft import loft as loft
     from .modelling.paths import Path as Path
     from .modelling.paths import helix as helix
@@ -66,6 +67,7 @@ if TYPE_CHECKING:
     from .modelling.patterns import linear_pattern as linear_pattern
     from .modelling.patterns import mirror as mirror
     from .modelling.patterns import path_pattern as path_pattern
+    from .modelling.perforate import perforate as perforate
     from .modelling.primitives import box as box
     from .modelling.primitives import cone as cone
     from .modelling.primitives import cylinder as cylinder
@@ -119,6 +121,7 @@ _HOMES = {
     ),
     "modelling.local.draft": ("draft",),
     "modelling.local.shell": ("shell",),
+    "modelling.local.thicken": ("thicken",),
     "modelling.patterns": (
         "circular_pattern",
         "linear_pattern",
@@ -134,6 +137,7 @@ _HOMES = {
         "wedge",
     ),
     "modelling.loft": ("loft",),
+    "modelling.perforate": ("perforate",),
     "modelling.paths": ("Path", "helix", "path", "route"),
     "modelling.revolve": ("revolve",),
     "modelling.sweep": ("sweep",),

@@ -13,10 +13,12 @@ from ..modelling.extrude import extrude, extrude_to
 from ..modelling.hole import THROUGH, Depth, Through, hole
 from ..modelling.local.draft import draft
 from ..modelling.local.shell import Faces, shell
+from ..modelling.local.thicken import thicken
 from ..modelling.loft import loft
 from ..modelling.outlines import is_point
 from ..modelling.paths import PathLike
 from ..modelling.paths import path as as_path
+from ..modelling.perforate import perforate
 from ..modelling.profile import Profile
 from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, plane_of
 from ..modelling.revolve import revolve
@@ -298,6 +300,39 @@ class Job(Recorder):
                 start=start, step=name, warn=warnings.append,
             ),
         )  # fmt: skip
+
+    def perforate(
+        self,
+        name: str,
+        body: Body,
+        face: BodyFace | Selection[BodyFace],
+        around: int,
+        along: int,
+        openness: float,
+        *,
+        cell: str | Profile = "hexagon",
+        border: float = 0.0,
+    ) -> Body:
+        """Cut openings all over a wall, through that wall only; see `lathwick.perforate`.
+
+        openness : the open share of the face inside the borders. Faces: `name/side:line1` and so on.
+        """
+        shape = cell if isinstance(cell, str) else "drawn"
+        return self._record(
+            name,
+            "perforate",
+            f"{around} x {along} cells ({shape}), {openness:g} open",
+            lambda _: perforate(body, face, around, along, openness, cell=cell, border=border, step=name),
+        )
+
+    def thicken(
+        self, name: str, faces: BodyFace | Selection[BodyFace] | list[BodyFace], thickness: float
+    ) -> Body:
+        """The plate between faces of a body and their offset; see `lathwick.thicken`. Its other side is
+        `name/inside`."""
+        return self._record(
+            name, "thicken", f"by {thickness:g}", lambda _: thicken(faces, thickness, step=name)
+        )
 
     # ------------------------------------------------------------------ details
 

@@ -189,6 +189,8 @@ def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> 
 
 def _crossed_breaks(surface: Surface, edge: Edge, parts: Sequence[float]) -> FloatArray:
     """Parameters at which an edge passes lines along which its surface is not smooth."""
+    if not any(len(breaks) for breaks in surface.smooth_breaks()):
+        return np.zeros(0)
     t = np.union1d(np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES), parts)
     uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
     found = [np.zeros(0)]

@@ -1,0 +1,275 @@
+"""Openings set into the walls of a body, from one face through to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import Protocol
+
+import numpy as np
+import shapely
+
+from ..errors import ModellingError
+from ..geometry.curves import Line
+from ..geometry.intersections import intersection
+from ..geometry.placement import FloatArray, Plane
+from ..geometry.spline import FittedCurve, interpolated_fit
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
+from ..geometry.tolerance import RESOLUTION
+from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
+from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..topology.body import Body
+from ..topology.boxes import outer_box, overlapping
+from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..topology.names import FaceName
+from ..topology.trim import INSIDE, OUTSIDE, IntArray, region_of
+from .cells import Tiles
+from .sections import Section
+
+NODES = 65
+"""Places on each piece of an outline through which its image is laid."""
+
+NEAR = 1e-3 * RESOLUTION
+SHARES = np.linspace(0.0, 1.0, NODES)
+
+
+class Outlines(Protocol):
+    """Tiles with an outline in each, and their images on surfaces."""
+
+    tiles: Tiles
+
+    def outlines(self) -> list[list[Piece]]: ...
+
+    def images(
+        self, surface: Surface, middles: FloatArray, shares: FloatArray
+    ) -> tuple[IntArray, FloatArray]: ...
+
+
+def opened(body: Body, face: Face, cells: Outlines, step: str) -> Body:
+    """The body with openings through the wall behind a face. Raises ModellingError where they do not keep
+    clear of each other and of all else."""
+    exits = _exits(body, face, cells.tiles)
+    pieces = cells.outlines()
+    near = _rims(cells, face, cells.tiles.uv, list(range(len(pieces))))
+    rims: dict[Face, list[Loop]] = {face: [_ring(near[k], False) for k in range(len(pieces))]}
+    walls: list[Face] = []
+    for far in dict.fromkeys(one for one, _ in exits):
+        members = [k for k, (one, _) in enumerate(exits) if one is far]
+        middles = np.array([exits[k][1] for k in range(len(exits))])
+        beyond = _rims(cells, far, middles, members)
+        _refuse_between(body, (face, far), cells, [near[k] for k in members], [beyond[k] for k in members])
+        rims[far] = [_ring(beyond[k], True) for k in members]
+        for k in members:
+            walls += _walls(cells.tiles.plane(k), pieces[k], near[k], beyond[k], step)
+    return Body.made([_pierced(lump, rims, walls) for lump in body.pieces], body.unit)
+
+
+def _pierced(lump: Lump, rims: dict[Face, list[Loop]], walls: list[Face]) -> Lump:
+    """A lump with loops added to faces; shells that openings join become one."""
+    joined = [shell for shell in lump.shells if any(face in rims for face in shell.faces)]
+    if not joined:
+        return lump
+    faces = [
+        replace(f, loops=(*f.loops, *rims[f])) if f in rims else f for shell in joined for f in shell.faces
+    ]
+    made, kept = Shell((*faces, *walls)), [shell for shell in lump.voids if shell not in joined]
+    return Lump(made, tuple(kept)) if lump.outer in joined else Lump(lump.outer, (made, *kept))
+
+
+def _exits(body: Body, face: Face, tiles: Tiles) -> list[tuple[Face, FloatArray]]:
+    """Where lines from the middles of tiles into the body come out: the face, and (u, v)."""
+    found: list[tuple[Face, FloatArray]] = []
+    others = [other for other in body.brep_faces if other is not face]
+    boxes = np.array([outer_box(other) for other in others])
+    for point, out in zip(tiles.points, tiles.out, strict=True):
+        best, least = None, np.inf
+        near = [others[i] for i in _boxes_along(boxes, point, -out)]
+        for other in near:
+            hits = other.surface.ray_hits(point[None], -out)[0]
+            hits = hits[(hits > RESOLUTION) & (hits < least)]
+            if len(hits):
+                inside = np.sort(hits[region_of(other).states(point - hits[:, None] * out) != OUTSIDE])
+                if len(inside):
+                    best, least = other, float(inside[0])
+        if best is None:
+            raise ModellingError(f"there is no wall behind the face at {_place(point)}")
+        found.append((best, best.surface.parameters((point - least * out)[None])[0]))
+    return found
+
+
+def _boxes_along(boxes: FloatArray, point: FloatArray, way: FloatArray) -> list[int]:
+    """Numbers of the boxes, (N, 2, 3), that a ray meets."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ends = (boxes + np.array([[-RESOLUTION], [RESOLUTION]]) - point) / way
+    level = np.abs(way) < 1e-12
+    within = (boxes[:, 0] - RESOLUTION <= point) & (point <= boxes[:, 1] + RESOLUTION)
+    low = np.where(level, np.where(within, -np.inf, np.inf), ends.min(axis=1)).max(axis=1)
+    high = np.where(level, np.where(within, np.inf, -np.inf), ends.max(axis=1)).min(axis=1)
+    found: list[int] = np.flatnonzero((low <= high) & (high >= 0.0)).tolist()
+    return found
+
+
+_Rim = list[tuple[Edge, bool]]
+"""The edges of an outline on a face, and whether the pieces run along them."""
+
+
+def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[int]) -> dict[int, _Rim]:
+    """The images of outlines on a face, of the cells with some numbers. Raises ModellingError where one is
+    not wholly inside the face, or two run into each other."""
+    owner, uv = cells.images(face.surface, middles, SHARES)
+    points = face.surface.points(uv)
+    mine = np.isin(owner, members)
+    wrong = np.flatnonzero(mine)[region_of(face).states(points[mine]) != INSIDE]
+    if len(wrong):
+        raise ModellingError(
+            f"a cell reaches over the border of a face at {_place(points[wrong[0]])}; use a border, or less "
+            "openness"
+        )
+    _refuse_overlap(owner[mine], uv[mine], points[mine])
+    pieces, made = cells.outlines(), {}
+    for k in members:
+        here = points[owner == k].reshape(len(pieces[k]), NODES, 3)
+        made[k] = _rim(cells.tiles.plane(k), pieces[k], face.surface, here)
+    return made
+
+
+def _refuse_overlap(owner: IntArray, uv: FloatArray, points: FloatArray) -> None:
+    numbers, first = np.unique(owner, return_index=True)
+    shapes = [shapely.Polygon(uv[owner == k]) for k in numbers]
+    pairs = shapely.STRtree(shapes).query(shapes, predicate="intersects")
+    bad = pairs[:, pairs[0] < pairs[1]]
+    if bad.size:
+        raise ModellingError(
+            f"openings run into each other at {_place(points[first[bad[0, 0]]])}; use more cells or less "
+            "openness"
+        )
+
+
+def _rim(plane: Plane, pieces: Sequence[Piece], surface: Surface, points: FloatArray) -> _Rim:
+    """The edges of an outline on a surface; points : along each piece, (P, NODES, 3)."""
+    if surface.plane is not None:
+        section = Section(plane, plane.normal, surface.plane)
+        return [section.edge(piece) for piece in pieces]
+    if pieces[0].is_closed:
+        turn = 2.0 * np.pi * SHARES
+        return [(Edge(_through(turn, points[0], True), 0.0, 2.0 * np.pi, None, None), True)]
+    corners = [Vertex(vec3(row[0])) for row in points]
+    ends = [*corners[1:], corners[0]]
+    return [_edge_on(plane, piece, surface, row, (a, b))
+            for piece, row, a, b in zip(pieces, points, corners, ends, strict=True)]  # fmt: skip
+
+
+def _edge_on(
+    plane: Plane, piece: Piece, surface: Surface, points: FloatArray, ends: tuple[Vertex, Vertex]
+) -> tuple[Edge, bool]:
+    a, b = ends
+    if isinstance(piece, LinePiece):
+        met = intersection(_side(plane, piece), surface)
+        for curve in met.curves if met is not None else ():
+            t, s = curve.parameter(a.point), curve.parameter(b.point)
+            off = max(distance(curve.point(t), a.point), distance(curve.point(s), b.point))
+            if curve.period:
+                s = t + (s - t + 0.5 * curve.period) % curve.period - 0.5 * curve.period
+            if off <= NEAR and distance(curve.point(0.5 * (t + s)), vec3(points[NODES // 2])) <= (
+                0.25 * distance(a.point, b.point)
+            ):
+                return (Edge(curve, t, s, a, b), True) if t < s else (Edge(curve, s, t, b, a), False)
+    return Edge(_through(SHARES, points, False), 0.0, 1.0, a, b), True
+
+
+def _through(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
+    """The spline through as few of the points as leave it near all others."""
+    for each in (8, 4, 2):
+        curve = interpolated_fit(t[::each], points[::each], closed)
+        if np.linalg.norm(curve.points(t) - points, axis=1).max() <= NEAR:
+            return curve
+    return interpolated_fit(t, points, closed)
+
+
+def _ring(rim: _Rim, ahead: bool) -> Loop:
+    """The loop of an opening in a face: against the outline where it begins, along it where it comes out."""
+    if ahead:
+        return Loop(tuple(Coedge(edge, along) for edge, along in rim))
+    return Loop(tuple(Coedge(edge, not along) for edge, along in reversed(rim)))
+
+
+def _inward(plane: Plane, piece: Piece) -> tuple[Vec3, Vec3]:
+    """A place on a piece, and the direction into its area."""
+    (ax, ay), (bx, by) = piece.point(0.5 - 1e-4), piece.point(0.5 + 1e-4)
+    into = np.asarray(plane.x) * (ay - by) + np.asarray(plane.y) * (bx - ax)
+    return plane.point(*piece.point(0.5)), unit(vec3(into))
+
+
+def _side(plane: Plane, piece: Piece) -> Surface:
+    """The surface that a piece sweeps along the normal of its plane."""
+    if isinstance(piece, LinePiece):
+        a, b = plane.point(*piece.start), plane.point(*piece.end)
+        return PlaneSurface(Plane(a, _inward(plane, piece)[1], sub(b, a)))
+    if isinstance(piece, ArcPiece):
+        return CylinderSurface(plane.moved_to(plane.point(*piece.center)), piece.radius)
+    curve = Section(plane, plane.normal).edge(piece)[0].curve
+    return ExtrudedSurface(curve, plane)  # type: ignore[arg-type]
+
+
+def _walls(plane: Plane, pieces: Sequence[Piece], near: _Rim, far: _Rim, step: str) -> list[Face]:
+    tops, feet = (_starts(rim) for rim in (near, far))
+    posts = [Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
+             for a, b in zip(tops, feet, strict=True)]  # fmt: skip
+    made = []
+    for j, piece in enumerate(pieces):
+        (top, along), (foot, same) = near[j], far[j]
+        surface, (spot, into) = _side(plane, piece), _inward(plane, piece)
+        loops: tuple[Loop, ...]
+        if piece.is_closed:
+            loops = Loop((Coedge(top, along),)), Loop((Coedge(foot, not same),))
+        else:
+            after, before = posts[(j + 1) % len(posts)], posts[j]
+            ring = Coedge(top, along), Coedge(after, True), Coedge(foot, not same), Coedge(before, False)
+            loops = (Loop(ring),)
+        outward = dot(surface.normal(spot), into) > 0.0
+        made.append(Face(surface, outward, loops, (FaceName(step, "side", piece.name),)))
+    return made
+
+
+def _starts(rim: _Rim) -> list[Vertex]:
+    """Where the pieces begin, none of a closed one."""
+    found = [edge.start if along else edge.end for edge, along in rim]
+    return [vertex for vertex in found if vertex is not None]
+
+
+def _refuse_between(
+    body: Body, ends: tuple[Face, Face], cells: Outlines, near: Iterable[_Rim], far: Iterable[_Rim]
+) -> None:
+    """Raises ModellingError where a third face reaches into an opening."""
+    others = [face for face in body.brep_faces if face not in ends]
+    if not others:
+        return
+    corners = [np.concatenate([_along(rim) for rim in both]) for both in zip(near, far, strict=True)]
+    boxes = np.array([[points.min(axis=0), points.max(axis=0)] for points in corners])
+    for k, i in overlapping(boxes, np.array([outer_box(face) for face in others])):
+        top, foot = np.split(corners[k], 2)
+        way = (foot - top).mean(axis=0)
+        way /= np.linalg.norm(way)
+        hits = others[i].surface.ray_hits(top, way)
+        deep = ((foot - top) @ way)[:, None]
+        rows, columns = np.nonzero((hits > -RESOLUTION) & (hits < deep + RESOLUTION))
+        places = top[rows] + hits[rows, columns][:, None] * way
+        if len(places):
+            inside = region_of(others[i]).states(places) != OUTSIDE
+            if inside.any():
+                raise ModellingError(f"another face reaches into an opening at {_place(places[inside][0])}")
+
+
+def _along(rim: _Rim) -> FloatArray:
+    """Some points on a rim, as many on each edge, in the direction of the outline."""
+    rows = []
+    for edge, along in rim:
+        t = np.linspace(edge.t0, edge.t1, 5)[:-1]
+        rows.append(edge.curve.points(t if along else edge.t0 + edge.t1 - t))
+    return np.concatenate(rows)
+
+
+def _place(point: FloatArray) -> str:
+    x, y, z = (0.0 if abs(c) < 1e-12 else c for c in point.tolist())
+    return f"({x:.6g}, {y:.6g}, {z:.6g})"
