@@ -27,7 +27,7 @@ SAME = 1e-6
 """Parameters that differ by less than this are equal."""
 
 LOOKS = 9
-ROOM = 1.5
+ROOM = 1.05
 """Between the points of a grid the surface may leave it by the tolerance times this."""
 
 
@@ -181,20 +181,16 @@ def _shares_of(surface: Surface, points: FloatArray, k: int) -> FloatArray:
 def _is_fine(
     surface: Surface, uv: tuple[FloatArray, FloatArray], shares: FloatArray, tolerance: Tolerance
 ) -> bool:
-    """Whether the middles of cells, and of their sides, are near enough to the surface."""
-    s = np.sort(np.concatenate([shares, 0.5 * (shares[1:] + shares[:-1])]))
-    lines = [np.empty((2 * len(line) - 1, 2)) for line in uv]
-    for made, line in zip(lines, uv, strict=True):
-        made[::2], made[1::2] = line, 0.5 * (line[1:] + line[:-1])
-    spots = (1.0 - s[:, None, None]) * lines[0] + s[:, None, None] * lines[1]
-    p = surface.points(spots.reshape(-1, 2)).reshape(len(s), -1, 3)
-    chords = (
-        (p[::2, 1::2], p[::2, :-2:2], p[::2, 2::2]),
-        (p[1::2, ::2], p[:-2:2, ::2], p[2::2, ::2]),
-        (p[1::2, 1::2], p[:-2:2, :-2:2], p[2::2, 2::2]),
-    )
-    off = (np.linalg.norm(middle - 0.5 * (a + b), axis=2).max() for middle, a, b in chords)
-    return max(off) <= ROOM * tolerance.chord
+    """Whether the middles of triangles, and of their sides, are near enough to the surface."""
+    spots = (1.0 - shares[:, None, None]) * uv[0] + shares[:, None, None] * uv[1]
+    p = surface.points(spots.reshape(-1, 2)).reshape(spots.shape[0], -1, 3)
+    a, b, c, d = (np.s_[:-1, :-1], np.s_[:-1, 1:], np.s_[1:, 1:], np.s_[1:, :-1])
+    for corners in ((a, b), (b, c), (c, d), (d, a), (a, c), (a, b, c), (a, c, d)):
+        middle = np.mean([spots[k] for k in corners], axis=0).reshape(-1, 2)
+        chord = np.mean([p[k] for k in corners], axis=0).reshape(-1, 3)
+        if np.linalg.norm(surface.points(middle) - chord, axis=1).max() > ROOM * tolerance.chord:
+            return False
+    return True
 
 
 def _through_the_face(face: Face, low: FloatArray, high: FloatArray) -> FloatArray | None:

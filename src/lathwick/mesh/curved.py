@@ -24,7 +24,7 @@ from .sampling import FINEST, NEAREST, Samples, Tolerance
 from .slits import Slit
 from .spindles import whole_spindle
 
-MOST_REFINEMENTS = 8
+MOST_REFINEMENTS = 20
 ROOM = 1.05
 
 

@@ -18,7 +18,7 @@ CLOSER = 3
 """How often more are looked at about the extreme ones."""
 
 LEVEL = 1e-10
-"""A parameter that changes by less along an edge, as a share of its range, does not change."""
+"""A parameter that changes by less along an edge, as a share of its size, does not change."""
 
 ROOM = 0.02
 """A written surface reaches so far beyond its face, as a share of it, where its kind goes on there."""
@@ -63,8 +63,7 @@ def _furthest(surface: Surface, k: int, edge: Edge, row: FloatArray, sign: float
     t, values = np.linspace(edge.t0, edge.t1, SPOTS), row
     period, best = surface.periods[k], float((sign * row).max())
     ahead = np.diff(row)
-    level = np.ptp(row) <= LEVEL * (surface.domain[k][1] - surface.domain[k][0])
-    if level or (ahead > 0.0).all() or (ahead < 0.0).all():
+    if np.ptp(row) <= LEVEL * (1.0 + np.abs(row).max()) or (ahead > 0.0).all() or (ahead < 0.0).all():
         return sign * best
     for _ in range(CLOSER):
         at = int((sign * values).argmax())
