@@ -119,3 +119,66 @@ def test_lofts_that_cannot_be():
     with pytest.raises(lw.ModellingError, match='step "hat"'):
         job.loft("hat", [circle(3, 0)])
     assert job.loft("cup", [circle(3, 0), circle(4, 5)]).volume == pytest.approx(math.pi * 5 / 3 * 37)
+
+
+def test_walls_that_leave_their_ends_square():
+    """Through two circles the radius is Hermite's cubic of the height; through three one end is free."""
+    body = lw.loft([circle(10, 0), circle(5, 30)], tangent="square", step="bell")
+    nodes, weights = np.polynomial.legendre.leggauss(8)
+    s = 0.5 * (nodes + 1)
+    radius = 10 - 5 * (3 * s**2 - 2 * s**3)
+    assert body.volume == pytest.approx(30 * math.pi * float(0.5 * weights @ radius**2), rel=1e-13)
+    wall = body.faces("bell/side").where(lambda face: face.kind != "plane")
+    for height, tall in ((0, 10), (30, 5)):
+        assert wall[0].normal_at((tall, 0, height)) == pytest.approx((1, 0, 0), abs=1e-12)
+    half = lw.loft([circle(10, 0), circle(6, 15), circle(5, 30)], tangent=(None, "square"), step="half")
+    wall = half.faces("half/side").where(lambda face: face.kind != "plane")
+    assert wall[0].normal_at((5, 0, 30)) == pytest.approx((1, 0, 0), abs=1e-12)
+    assert abs(wall[0].normal_at((10, 0, 0))[2]) > 0.1
+    with pytest.raises(lw.ModellingError, match='tangent is "square"'):
+        lw.loft([circle(10, 0), circle(5, 30)], tangent="along")
+
+
+def section(k, count, bore=0.0):
+    """One of some circles of radius 5 round a circle of radius 30."""
+    c, s = math.cos(2 * math.pi * k / count), math.sin(2 * math.pi * k / count)
+    sk = lw.Sketch(lw.Plane((30 * c, 30 * s, 0), (-s, c, 0), (c, s, 0)))
+    sk.circle((0, 0), 5)
+    if bore:
+        sk.circle((0, 0), bore)
+    return sk
+
+
+def test_closed_lofts(tmp_path, outside_check):
+    """Towards a torus with the fourth power of the number of sections; ruled in closed form; with a bore."""
+    torus = 2 * math.pi**2 * 30 * 25
+    off = [lw.loft([section(k, n) for k in range(n)], closed=True).volume - torus for n in (6, 12)]
+    assert 12 < off[0] / off[1] < 20
+    pipe = lw.loft([section(k, 6, 2) for k in range(6)], closed=True, step="ring")
+    assert len(pipe.pieces[0].voids) == 1
+    assert pipe.volume == pytest.approx((torus + off[0]) * (1 - 4 / 25), rel=1e-3)
+    squares = []
+    for k in range(8):
+        sk = lw.Sketch(section(k, 8).plane)
+        sk.rectangle(10, 7.5, center=(0, 0))
+        squares.append(sk)
+    ruled = lw.loft(squares, closed=True, ruled=True)
+    assert ruled.volume == pytest.approx(8 * math.sin(math.pi / 4) * 30 * 75, rel=1e-12)
+    sound(ruled, tmp_path, outside_check)
+    with pytest.raises(lw.ModellingError, match="three sections at least"):
+        lw.loft(squares[:2], closed=True)
+
+
+def test_turned_sections_are_told_of():
+    """The walls between them are twisted; sections over each other say nothing."""
+
+    def build(turn):
+        job = lw.Job()
+        ends = [job.sketch(name, on=lw.XY.offset(z)) for name, z in (("low", 0), ("high", 30))]
+        for sk, size, angle in zip(ends, (10, 8), (0, turn), strict=True):
+            sk.polygon(4, size, angle=angle)
+        job.loft("post", ends)
+        return [message for step in job.steps for message in step.warnings]
+
+    assert build(0) == []
+    assert "turned by 30 degrees to each other" in build(30)[0]

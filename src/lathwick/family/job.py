@@ -135,9 +135,18 @@ class Job(Recorder):
             ),
         )
 
-    def loft(self, name: str, profiles: Iterable[Profile | Sequence[float]], *, ruled: bool = False) -> Body:
+    def loft(
+        self,
+        name: str,
+        profiles: Iterable[Profile | Sequence[float]],
+        *,
+        ruled: bool = False,
+        closed: bool = False,
+        tangent: str | tuple[str | None, str | None] | None = None,
+    ) -> Body:
         """The solid between sections, smooth through all of them or straight from one to the next; the first
-        or last may be a point.
+        or last may be a point. closed : on from the last to the first. tangent : "square" where the walls
+        leave the ends square to these.
 
         Faces: `name/start`, `name/end` (not at a point) and `name/side:item`. See `lathwick.loft`.
         """
@@ -145,7 +154,7 @@ class Job(Recorder):
 
         def build(warnings: list[str]) -> Body:
             flat = [one if is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]
-            return loft(flat, ruled=ruled, step=name)
+            return loft(flat, ruled=ruled, closed=closed, tangent=tangent, step=name, warn=warnings.append)
 
         return self._record(name, "loft", f"{len(sections)} sections", build)
 

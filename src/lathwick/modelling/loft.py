@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from ..errors import naming_its_step
+from ..errors import ModellingError, naming_its_step
 from ..geometry.curves import Circle, Line
 from ..geometry.nets import common_nets
 from ..geometry.placement import FloatArray, Plane
@@ -29,31 +29,83 @@ from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
-from .outlines import Outline, aligned, outlines_of
+from .combine import Warn, silent
+from .outlines import Outline, aligned, outlines_of, turn_between
 from .sections import Section
 
 FLAT = 1e-9
 """Lines so nearly in one plane, as a share of their size, span a plane."""
 
 
+SQUARE = "square"
+TWISTED = 20.0
+"""Sections turned by more degrees to each other are told of."""
+
+
 @naming_its_step
-def loft(profiles: Iterable[Any], *, ruled: bool = False, step: str = "") -> Body:
+def loft(
+    profiles: Iterable[Any],
+    *,
+    ruled: bool = False,
+    closed: bool = False,
+    tangent: str | tuple[str | None, str | None] | None = None,
+    step: str = "",
+    warn: Warn = silent,
+) -> Body:
     """The solid between sections.
 
     profiles : two or more sketches, regions or planar faces of one area each, all with as many holes; the
         first or last may be a point, (x, y, z). Outlines are matched from a corner of the first on, by their
         lengths where they have unlike numbers of curves.
     ruled : straight from section to section; otherwise smooth through all of them.
+    closed : from the last section on to the first; three sections at least, none of them a point.
+    tangent : "square" where the walls leave both end sections square to these; or a value for the first and
+        one for the last, None for an end that is free.
+    warn : is told where sections are turned to each other, so that the walls are twisted.
     step : name that the faces get: `step/start`, `step/end`, `step/side:item` after the items of the first
         section.
 
     Raises ModellingError for sections that cannot be matched, and where the walls would cross.
     """
-    sections = aligned(outlines_of(profiles))
-    straight = ruled or len(sections) == 2
-    groups = [list(pair) for pair in pairwise(sections)] if straight else [sections]
+    found = outlines_of(profiles)
+    ends = _tangents(tangent, found, ruled or closed)
+    if closed and (len(found) < 3 or any(one.is_point for one in found)):
+        raise ModellingError("a closed loft goes through three sections at least, none of them a point")
+    sections = aligned(found, closed)
+    _tell_turns(sections, closed, warn)
+    straight = ruled or (len(sections) == 2 and not any(ends))
+    pairs = [list(pair) for pair in pairwise([*sections, *sections[: int(closed)]])]
+    groups = pairs if straight or closed else [sections]
     unit_of = next(one.unit for one in sections if one.unit)
-    return Body.made([_Skin(sections, groups, step).lump()], unit_of)
+    skin = _Skin(sections, groups, (closed, closed and not straight), ends, step)
+    return Body.made([skin.lump()], unit_of)
+
+
+def _tangents(
+    tangent: str | tuple[str | None, str | None] | None, sections: Sequence[Outline], fixed: bool
+) -> tuple[bool, bool]:
+    """Whether the walls leave the first and the last section square to them."""
+    given = tuple(tangent) if isinstance(tangent, (tuple, list)) else (tangent, tangent)
+    if len(given) != 2 or any(one not in (None, SQUARE) for one in given):
+        raise ModellingError(f'tangent is "{SQUARE}", or a pair of "{SQUARE}" and None, got {tangent!r}')
+    ends = given[0] == SQUARE, given[1] == SQUARE
+    if any(ends) and fixed:
+        raise ModellingError("tangent is for the ends of a smooth loft that is not closed")
+    if any(end and one.is_point for end, one in zip(ends, (sections[0], sections[-1]), strict=True)):
+        raise ModellingError("no wall leaves a point square to it")
+    return ends
+
+
+def _tell_turns(sections: Sequence[Outline], closed: bool, warn: Warn) -> None:
+    for k, (below, above) in enumerate(pairwise([*sections, *sections[: int(closed)]])):
+        if below.is_point or above.is_point:
+            continue
+        turn = math.degrees(turn_between(below, above, 0))
+        if abs(turn) > TWISTED:
+            warn(
+                f"sections {k + 1} and {(k + 1) % len(sections) + 1} are turned by {turn:.3g} degrees to "
+                "each other: the walls between them are twisted"
+            )
 
 
 _Rung = tuple[Edge, bool]
@@ -61,14 +113,24 @@ _Rung = tuple[Edge, bool]
 
 
 class _Skin:
-    def __init__(self, sections: Sequence[Outline], groups: Sequence[list[Outline]], step: str) -> None:
+    def __init__(
+        self,
+        sections: Sequence[Outline],
+        groups: Sequence[list[Outline]],
+        closed: tuple[bool, bool],
+        tangents: tuple[bool, bool],
+        step: str,
+    ) -> None:
+        """closed : whether it goes on to its first section, and smoothly."""
         self._sections, self._groups, self._step = sections, groups, step
+        (self._closed, self._round), self._tangents = closed, tangents
         self._placed = {
             id(one): Section(one.plane, one.plane.normal) for one in sections if one.plane is not None
         }
         self._tips = {id(one): Vertex(one.point) for one in sections if one.is_point}
         self._rungs: dict[tuple[int, int, int], tuple[Edge, bool]] = {}
         self._rails: dict[tuple[int, int, int], Edge] = {}
+        self._rings: dict[tuple[int, int], _Nets] = {}
 
     def lump(self) -> Lump:
         faces = []
@@ -77,9 +139,40 @@ class _Skin:
             for i, loop in enumerate(shape):
                 names = [piece.name for piece in loop]
                 faces += [self._face(g, group, (i, j), names) for j in range(len(loop))]
+        if self._closed:
+            return self._ring(faces, shape)
         caps = [self._cap(one, role) for one, role in
                 ((self._sections[0], "start"), (self._sections[-1], "end")) if not one.is_point]  # fmt: skip
         return Lump(Shell((*caps, *faces)))
+
+    def _ring(self, faces: list[Face], shape: Sequence[Sequence[Piece]]) -> Lump:
+        """A closed loft: a shell round the outside, and one in each hole."""
+        counts = [len(loop) for loop in shape]
+        shells: list[list[Face]] = [[] for _ in counts]
+        rest = iter(faces)
+        for _ in self._groups:
+            for shell, count in zip(shells, counts, strict=True):
+                shell += [next(rest) for _ in range(count)]
+        return Lump(Shell(tuple(shells[0])), tuple(Shell(tuple(shell)) for shell in shells[1:]))
+
+    def _nets(self, g: int, group: list[Outline], place: tuple[int, int], edges: list[_Rung | None]) -> _Nets:
+        """The controls of a wall; of a smooth closed loft a part of those all the way round."""
+        if not self._round:
+            return replace(_Nets.of(group, edges), directions=self._directions(group))
+        i, j = place
+        if place not in self._rings:
+            ring = [*self._sections, self._sections[0]]
+            self._rings[place] = _Nets.of(ring, [self._rung(one, i, j) for one in ring])
+        return self._rings[place].part(g)
+
+    def _directions(self, group: list[Outline]) -> tuple[Vec3 | None, Vec3 | None]:
+        """In which the walls leave the end sections, as far as that is asked for."""
+        found: list[Vec3 | None] = []
+        way = sub(group[-1].point, group[0].point)
+        for asked, one in zip(self._tangents, (group[0], group[-1]), strict=True):
+            normal = one.plane.normal if asked and one.plane is not None else None
+            found.append(negated(normal) if normal is not None and dot(normal, way) < 0.0 else normal)
+        return found[0], found[1]
 
     def _rung(self, one: Outline, i: int, j: int) -> _Rung | None:
         if one.is_point:
@@ -98,8 +191,9 @@ class _Skin:
         i, j = place
         pieces = [None if one.is_point else one.loops[i][j] for one in group]
         edges = [self._rung(one, i, j) for one in group]
-        nets = _Nets.of(group, edges)
-        surface = _exact(group, pieces, edges) if len(group) == 2 else None
+        nets = self._nets(g, group, place, edges)
+        plain = len(group) == 2 and not any(nets.directions) and nets.span is None
+        surface = _exact(group, pieces, edges) if plain else None
         surface = surface or nets.surface()
         first, last = edges[0], edges[-1]
         solid = next(piece for piece in pieces if piece is not None)
@@ -158,6 +252,13 @@ class _Nets:
     knots: tuple[float, ...]
     nets: FloatArray
     heights: FloatArray
+    length: float
+    directions: tuple[Vec3 | None, Vec3 | None] = (None, None)
+    span: tuple[float, float] | None = None
+
+    def part(self, g: int) -> _Nets:
+        """From section g to the next, of nets that come back to their first."""
+        return replace(self, span=(float(self.heights[g]), float(self.heights[g + 1])))
 
     @classmethod
     def of(cls, group: list[Outline], edges: list[_Rung | None]) -> _Nets:
@@ -169,12 +270,16 @@ class _Nets:
         full = [next(rows) if row is None else np.column_stack([row, weights]) for row in at_point]
         steps = [max(distance(a.point, b.point), RESOLUTION) for a, b in pairwise(group)]
         heights = np.concatenate([[0.0], np.cumsum(steps)]) / sum(steps)
-        return cls(degree, knots, np.stack(full), heights)
+        return cls(degree, knots, np.stack(full), heights, sum(steps))
 
     def _skinned(self) -> tuple[int, tuple[float, ...], FloatArray]:
         """Degree, knots and controls, (m, n, 4), across the sections."""
         from scipy.interpolate import make_interp_spline
 
+        if self.span is not None:
+            return self._round_part(*self.span)
+        if any(self.directions):
+            return self._leaving()
         degree = min(3, len(self.heights) - 1)
         if np.ptp(self.nets[:, :, 3], axis=0).max() <= 1e-14:  # as affine images keep: circles stay circles
             points = self.nets[:, :, :3] / self.nets[:, :, 3:]
@@ -183,6 +288,32 @@ class _Nets:
             return degree, tuple(made.t.tolist()), np.concatenate([made.c * weights, weights], axis=2)
         made = make_interp_spline(self.heights, self.nets, degree)
         return degree, tuple(made.t.tolist()), made.c
+
+    def _round_part(self, low: float, high: float) -> tuple[int, tuple[float, ...], FloatArray]:
+        """A part of what is smooth all the way round."""
+        from scipy.interpolate import make_interp_spline
+
+        count = len(self.heights)
+        nets = self.nets.reshape(count, -1).copy()
+        nets[-1] = nets[0]
+        made = make_interp_spline(self.heights, nets, 3, bc_type="periodic")
+        third = (high - low) / 3.0
+        (a, b), (da, db) = made((low, high)), made((low, high), 1)
+        bezier = np.array([a, a + third * da, b - third * db, b])
+        return 3, (low,) * 4 + (high,) * 4, bezier.reshape(4, *self.nets.shape[1:])
+
+    def _leaving(self) -> tuple[int, tuple[float, ...], FloatArray]:
+        """With given directions at the ends, as long as the whole loft."""
+        from scipy.interpolate import make_interp_spline
+
+        rules: list[Any] = []
+        for way, net in zip(self.directions, (self.nets[0], self.nets[-1]), strict=True):
+            slope = (
+                None if way is None else np.outer(net[:, 3], np.append(self.length * np.asarray(way), 0.0))
+            )
+            rules.append([(2, np.zeros_like(net))] if slope is None else [(1, slope)])
+        made = make_interp_spline(self.heights, self.nets, 3, bc_type=(rules[0], rules[1]))
+        return 3, tuple(made.t.tolist()), made.c
 
     def surface(self) -> SplineSurface:
         """u runs along the piece, v across the sections."""
@@ -195,11 +326,11 @@ class _Nets:
         )
 
     def rail(self, side: int, a: Vertex, b: Vertex) -> Edge:
-        if len(self.heights) == 2:
+        if len(self.heights) == 2 and not any(self.directions):
             return Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
         degree, knots, lifted = self._skinned()
         row = lifted[:, -1 if side else 0]
-        return Edge(SplineCurve(degree, knots, row[:, :3] / row[:, 3:]), 0.0, 1.0, a, b)
+        return Edge(SplineCurve(degree, knots, row[:, :3] / row[:, 3:]), knots[0], knots[-1], a, b)
 
 
 def _exact(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung | None]) -> Surface | None:

@@ -85,9 +85,10 @@ def _outline(profile: Any, number: int) -> Outline:
     )
 
 
-def aligned(outlines: Sequence[Outline]) -> list[Outline]:
-    """The outlines turned the way the loft goes, with as many pieces each, which start over each other."""
-    turned = [_facing(one, _way(outlines, k)) for k, one in enumerate(outlines)]
+def aligned(outlines: Sequence[Outline], closed: bool) -> list[Outline]:
+    """The outlines turned the way the loft goes, with as many pieces each, which start over each other.
+    closed : the last goes on to the first."""
+    turned = [_facing(one, _way(outlines, k, closed)) for k, one in enumerate(outlines)]
     flat = [k for k, one in enumerate(turned) if not one.is_point]
     count = len(turned[flat[0]].loops)
     columns = []
@@ -100,8 +101,28 @@ def aligned(outlines: Sequence[Outline]) -> list[Outline]:
     return made
 
 
-def _way(outlines: Sequence[Outline], k: int) -> FloatArray:
-    before, after = outlines[max(k - 1, 0)].point, outlines[min(k + 1, len(outlines) - 1)].point
+def turn_between(below: Outline, above: Outline, number: int) -> float:
+    """By how much (radians) the pieces of a loop of one outline are turned to those of the one before, about
+    the way between the two."""
+    ways = []
+    for one in (below, above):
+        spots = _spots(one, one.loops[number])
+        ways.append(spots - spots.mean(axis=0))
+    axis = np.asarray(above.point) - np.asarray(below.point)
+    axis = axis / np.linalg.norm(axis)
+    if len(ways[0]) != len(ways[1]):
+        return 0.0
+    aside = float((np.cross(ways[0], ways[1]) @ axis).sum())
+    along = float(((ways[0] * ways[1]).sum(axis=1) - (ways[0] @ axis) * (ways[1] @ axis)).sum())
+    return math.atan2(aside, along)
+
+
+def _way(outlines: Sequence[Outline], k: int, closed: bool) -> FloatArray:
+    count = len(outlines)
+    if closed:
+        before, after = outlines[k - 1].point, outlines[(k + 1) % count].point
+    else:
+        before, after = outlines[max(k - 1, 0)].point, outlines[min(k + 1, count - 1)].point
     way = np.asarray(after) - np.asarray(before)
     if float(np.linalg.norm(way)) <= RESOLUTION:
         raise ModellingError(
