@@ -67,7 +67,7 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     boxes = np.stack([low - 0.5 * flat, high + 0.5 * flat], axis=1)
     boxed: dict[int, FloatArray] = {}
     safe = _steep_pairs(body)
-    found: dict[Face, None] = {}
+    doubtful: list[tuple[int, int, IntArray]] = []
     for i, j in overlapping(boxes, boxes):
         flats = (faces[i].surface.plane is not None) + (faces[j].surface.plane is not None)
         if i >= j or flats == 2:
@@ -96,9 +96,10 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
             sets.append(_beside(corners, chosen, faces[other], (reach, flat)))
             if not len(sets[-1]):
                 break
-        if len(sets) == 2 and len(sets[1]) and _any_cross((corners, mesh.rows, flat), *sets):
-            found |= {faces[i]: None, faces[j]: None}
-    return list(found)
+        if len(sets) == 2 and len(sets[1]):
+            doubtful.append((i, j, _near(corners, sets[0], sets[1], flat)))
+    wrong = _which_cross((corners, mesh.rows, flat), [pairs for _, _, pairs in doubtful])
+    return list(dict.fromkeys(faces[k] for n in wrong for k in doubtful[n][:2]))
 
 
 def repeated(triangles: IntArray, border: int) -> IntArray:
@@ -186,17 +187,19 @@ def _in_plane(places: FloatArray, plane: Surface, flat: float) -> BoolArray:
     return np.asarray(np.abs(gaps).max(axis=1) <= flat)
 
 
-def _any_cross(mesh: tuple[FloatArray, IntArray, float], one: IntArray, two: IntArray) -> bool:
-    """Whether any triangle of one set passes through one of the other, or lies on it. mesh : the corners and
-    rows of all triangles, and how far from a plane they lie in it."""
+def _which_cross(mesh: tuple[FloatArray, IntArray, float], groups: Sequence[IntArray]) -> list[int]:
+    """Numbers of the groups of pairs of triangles, (N, 2) each, with a pair that pass through or lie on each
+    other. mesh : the corners and rows of all triangles, and how far from a plane they lie in it."""
     corners, rows, flat = mesh
-    pairs = _near(corners, one, two, flat)
+    pairs = np.concatenate([np.zeros((0, 2), dtype=np.int64), *groups])
+    owner = np.repeat(np.arange(len(groups)), [len(group) for group in groups])
+    found: set[int] = set()
     for k in range(0, len(pairs), CHUNK):
         some = pairs[k : k + CHUNK]
         a, b = corners[some[:, 0]], corners[some[:, 1]]
-        if _cross(corners, rows, some).any() or _lie_on(a, b, flat).any() or _lie_on(b, a, flat).any():
-            return True
-    return False
+        bad = _cross(corners, rows, some) | _lie_on(a, b, flat) | _lie_on(b, a, flat)
+        found.update(owner[k : k + CHUNK][bad].tolist())
+    return sorted(found)
 
 
 def _near(corners: FloatArray, one: IntArray, two: IntArray, reach: float) -> IntArray:
