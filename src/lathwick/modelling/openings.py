@@ -20,7 +20,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..topology.body import Body
-from ..topology.boxes import outer_box, overlapping
+from ..topology.boxes import keep_boxes, outer_box, overlapping
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName
 from ..topology.trim import INSIDE, OUTSIDE, IntArray, region_of
@@ -71,7 +71,9 @@ def _pierced(lump: Lump, rims: dict[Face, list[Loop]], walls: list[Face]) -> Lum
     if not joined:
         return lump
     faces = [
-        replace(f, loops=(*f.loops, *rims[f])) if f in rims else f for shell in joined for f in shell.faces
+        keep_boxes(f, replace(f, loops=(*f.loops, *rims[f]))) if f in rims else f
+        for shell in joined
+        for f in shell.faces
     ]
     made, kept = Shell((*faces, *walls)), [shell for shell in lump.voids if shell not in joined]
     return Lump(made, tuple(kept)) if lump.outer in joined else Lump(lump.outer, (made, *kept))

@@ -42,6 +42,14 @@ def patch_boxes(face: Face) -> FloatArray:
     return face.remembered("patch_boxes", _patches_of)
 
 
+def keep_boxes(old: Face, new: Face) -> Face:
+    """The new face, which knows the boxes of an old one: it is that with holes."""
+    for what in ("outer_box", "patch_boxes"):
+        if (known := old.recalled(what)) is not None:
+            new.remember(what, known)
+    return new
+
+
 def _patches_of(face: Face) -> FloatArray:
     surface = face.surface
     ranges = list(surface.domain)

@@ -177,27 +177,39 @@ def _curve_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
 def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
     """Edges on other curves, and all those on surfaces that are smooth piece by piece: they are divided where
     they pass from one piece to the next, for what is integrated along them is not smooth there."""
-    stops = []
-    for i, coedge in uses:
-        edge = coedge.edge
-        parts = edge.curve.parts(edge.t0, edge.t1)
-        crossed = _crossed_breaks(faces[i].surface, edge, parts)
-        fewest = np.linspace(edge.t0, edge.t1, FEWEST_PARTS + 1)
-        stops.append(np.union1d(fewest if len(parts) <= FEWEST_PARTS else parts, crossed).tolist())
+    parts = [coedge.edge.curve.parts(coedge.edge.t0, coedge.edge.t1) for _, coedge in uses]
+    members: dict[int, list[int]] = {}
+    for n, (i, _) in enumerate(uses):
+        members.setdefault(i, []).append(n)
+    stops: list[Sequence[float]] = [()] * len(uses)
+    for i, numbers in members.items():
+        edges = [uses[n][1].edge for n in numbers]
+        crossed = _crossed_breaks(faces[i].surface, edges, [parts[n] for n in numbers])
+        for n, edge, found in zip(numbers, edges, crossed, strict=True):
+            fewest = np.linspace(edge.t0, edge.t1, FEWEST_PARTS + 1)
+            stops[n] = np.union1d(fewest if len(parts[n]) <= FEWEST_PARTS else parts[n], found).tolist()
     return _stepped(uses, stops)
 
 
-def _crossed_breaks(surface: Surface, edge: Edge, parts: Sequence[float]) -> FloatArray:
-    """Parameters at which an edge passes lines along which its surface is not smooth."""
+def _crossed_breaks(
+    surface: Surface, edges: Sequence[Edge], parts: Sequence[Sequence[float]]
+) -> list[FloatArray]:
+    """Parameters at which edges pass lines along which their surface is not smooth, of each edge."""
+    nothing = np.zeros(0)
     if not any(len(breaks) for breaks in surface.smooth_breaks()):
-        return np.zeros(0)
-    t = np.union1d(np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES), parts)
-    uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
-    found = [np.zeros(0)]
-    for k, breaks in enumerate(surface.smooth_breaks()):
-        if len(breaks) and np.ptp(uv[:, k]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0):
-            found.append(_passed(surface, edge, t, uv[:, k], k, np.array(breaks)))
-    return np.concatenate(found)
+        return [nothing] * len(edges)
+    places = [np.union1d(np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES), stops)
+              for edge, stops in zip(edges, parts, strict=True)]  # fmt: skip
+    points = [edge.curve.points(t) for edge, t in zip(edges, places, strict=True)]
+    every = np.split(surface.parameters(np.concatenate(points)), np.cumsum([len(t) for t in places])[:-1])
+    made = []
+    for edge, t, part in zip(edges, places, every, strict=True):
+        uv, found = unrolled(part, surface), [nothing]
+        for k, breaks in enumerate(surface.smooth_breaks()):
+            if len(breaks) and np.ptp(uv[:, k]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0):
+                found.append(_passed(surface, edge, t, uv[:, k], k, np.array(breaks)))
+        made.append(np.concatenate(found))
+    return made
 
 
 def _passed(
