@@ -182,7 +182,11 @@ def test_step_names_are_unique_and_errors_name_the_step():
         job.extrude("disc", sk, 1)
     with pytest.raises(lw.ModellingError, match='step "thin": depth must be more than'):
         job.extrude("thin", sk, 0)
-    assert [step.name for step in job.steps] == ["plan", "disc"]
+    with pytest.raises(lw.ModellingError, match='a sketch "plan" already'):
+        job.sketch("plan")
+    plate = job.extrude("plan", sk, 3)  # a sketch and a body may have one name
+    assert plate.faces("plan/side:circle1")
+    assert [step.name for step in job.steps] == ["plan", "disc", "plan"]
 
 
 def test_functions_take_what_verbs_take():

@@ -56,11 +56,13 @@ def test_round_of_a_line_and_an_arc(inner):
 def test_radius_that_does_not_fit_tells_the_largest():
     """The refusal names the corner, its curves and the largest radius; that one works."""
     sk, box = plate(10, 8)
-    words = r"radius 9 is too large at the corner \(-5, -4\) of plate.bottom and plate.left; at most 8 fits"
+    words = (
+        r"radius 9 is too large at the corner \(-5, -4\) of plate.bottom and plate.left; at most 7.99999 fits"
+    )
     with pytest.raises(lw.SketchError, match=words):
         sk.round(box.corners[0], 9)
-    sk.round(box.corners[0], 7.9)
-    assert area(sk) == pytest.approx(80 - (1 - math.pi / 4) * 7.9**2)
+    sk.round(box.corners[0], 7.99999)
+    assert area(sk) == pytest.approx(80 - (1 - math.pi / 4) * 7.99999**2)
 
 
 def test_rounds_that_eat_a_line_up_are_refused_by_name():
@@ -209,3 +211,91 @@ def test_ring_over_part_of_a_turn():
         sk.copies(arm, 1, dx=3)
     with pytest.raises(lw.SketchError, match="need a distance"):
         sk.copies(arm, 3)
+
+
+def test_corners_of_whole_figures():
+    """A rectangle, a polygon, an open and a closed polyline, rounded and bevelled at all their corners."""
+    sk = lw.Sketch(lw.XY)
+    sk.round(sk.rectangle(30, 20), 4)
+    assert area(sk) == pytest.approx(600 - (4 - math.pi) * 16, rel=1e-11)
+    sk = lw.Sketch(lw.XY)
+    cut = sk.bevel(sk.rectangle(30, 20), 3)
+    assert len(cut) == 4
+    assert area(sk) == pytest.approx(600 - 4 * 4.5, rel=1e-11)
+    sk = lw.Sketch(lw.XY)
+    closed = sk.polyline([(0, 0), (30, 0), (30, 20)], close=True)
+    assert len(sk.round(closed, 1)) == 3
+    sk = lw.Sketch(lw.XY)
+    assert len(sk.round(sk.polyline([(0, 0), (30, 0), (30, 20), (0, 40)]), 2)) == 2
+    with pytest.raises(lw.SketchError, match="corners are points or a polyline"):
+        sk.round([3], 2)
+
+
+def test_a_corner_of_three_curves_needs_to_be_told_which():
+    sk = lw.Sketch(lw.XY)
+    base = sk.polyline([(0, 0), (20, 0), (20, 20)])
+    rib = sk.line(base[0].end, (35, -10))
+    with pytest.raises(lw.SketchError, match=r"there end .*; say which two with between=\(a, b\)"):
+        sk.round(base[0].end, 2)
+    with pytest.raises(lw.SketchError, match="between is two curves that end at"):
+        sk.round(base[0].end, 2, between=(rib, rib))
+    arc = sk.round(base[0].end, 2, between=(base[0], base[1]))
+    assert arc.center.position == pytest.approx((18, 2), abs=1e-12)
+
+
+def test_the_largest_radius_named_works():
+    """It is rounded down, never up to the one that was refused."""
+    for width in (5.0, 7.0, 10 / 3):
+        sk = lw.Sketch(lw.XY)
+        corner = sk.polyline([(0, 0), (width, 0), (width, 40)])[0].end
+        with pytest.raises(lw.SketchError, match="is too large") as refusal:
+            sk.round(corner, width)
+        named = float(str(refusal.value).split("at most ")[1].split(" ")[0])
+        assert 0.99999 * width < named < width
+        sk.round(corner, named)
+
+
+def test_places_are_free_of_rounding():
+    error = lw.SketchError("it crosses at (-2.8e-17, 4.25) and (1e-5, -0)")
+    assert str(error) == "it crosses at (0, 4.25) and (1e-5, 0)"
+
+
+def test_remove():
+    """An entity goes with its own points and what hangs on them; what others have stays; freedom counts."""
+    sk = lw.Sketch(lw.XY)
+    box = sk.rectangle(10, 8, center=(0, 0))
+    hole = sk.circle((1, 1), 2)
+    sk.radius(hole, 2, name="bore")
+    sk.distance(hole.center, sk.origin, 1.5, name="off")
+    before = sk.solve().freedom
+    assert set(sk.remove(hole)) == {"bore", "off"}
+    assert sk.solve().freedom == before - 1  # of its three, two were held
+    assert area(sk) == pytest.approx(80)
+    with pytest.raises(lw.SketchError, match="it is removed already"):
+        sk.remove(hole)
+    with pytest.raises(lw.SketchError, match="it is given"):
+        sk.remove(sk.x_axis)
+    chain = sk.polyline([(20, 0), (30, 0), (30, 10)])
+    pin = sk.point((40, 5), name="pin")
+    rod = sk.line(pin, (50, 5), name="rod")
+    with pytest.raises(lw.SketchError, match="pin is a point of rod; remove that first"):
+        sk.remove(pin)
+    assert sk.remove(rod) == ()  # the point was there before it
+    sk.remove(pin)
+    sk.remove(chain[0])
+    assert chain[1].start.position == (30, 0)
+    sk.remove(chain[1])
+    sk.remove(box)
+    assert [e.name for e in sk.entities] == []
+    assert sk.solve().freedom == 0
+
+
+def test_a_piece_between_two_points_is_removed():
+    sk = lw.Sketch(lw.XY)
+    line = sk.line((0, 0), (30, 0))
+    with pytest.raises(lw.SketchError, match="in one piece"):
+        sk.remove(line, near=(5, 0))
+    sk.split(line, (10, 0))
+    sk.split(line, (20, 0))
+    sk.remove(line, near=(15, 0))
+    assert [round(a.position[0]) for span in line.spans for a in span] == [0, 10, 20, 30]

@@ -10,12 +10,17 @@ LathwickError
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from functools import wraps
 from typing import ParamSpec, TypeVar
 
 P = ParamSpec("P")
 R = TypeVar("R")
+
+
+_NOUGHT = re.compile(r"(?<=[(\[ ])-?(?:0|\d(?:\.\d+)?e-(?:1[3-9]|[2-9]\d))(?=[,)\]])")
+"""A coordinate that is nought but for rounding, as it stands in a place."""
 
 
 class LathwickError(Exception):
@@ -25,6 +30,7 @@ class LathwickError(Exception):
     """
 
     def __init__(self, message: str, *, step: str | None = None) -> None:
+        message = _NOUGHT.sub("0", message)
         super().__init__(message)
         self.message = message
         self.step = step

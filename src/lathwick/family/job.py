@@ -48,7 +48,7 @@ class Job(Recorder):
         goes) and the normal out of the body; on a level face x is +X. In the sketch's dimensions a text
         is a quantity ("3/16 in") or a formula over the parameters ("=pipe/2").
         """
-        self._new_name(name)
+        self._new_name(name, True)
         with naming_step(name):
             plane = plane_of(on, "a sketch lies on")
         sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read)

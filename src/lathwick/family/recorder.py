@@ -62,7 +62,7 @@ class Recorder:
         return profile.regions()
 
     def _record(self, name: str, verb: str, detail: str, build: Callable[[list[str]], Body]) -> Body:
-        self._new_name(name)
+        self._new_name(name, False)
         warnings: list[str] = []
         started = time.perf_counter()
         with naming_step(name):
@@ -71,11 +71,13 @@ class Recorder:
         self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body))
         return body
 
-    def _new_name(self, name: str) -> None:
+    def _new_name(self, name: str, of_sketch: bool) -> None:
+        """A sketch and a body may have one name: they are never looked for in the same place."""
         if not isinstance(name, str) or not name.strip() or any(c in name for c in "/:"):
             raise ModellingError(f'{name!r} is no name for a step: no "/" or ":", and not empty')
-        if any(step.name == name for step in self._steps):
-            raise ModellingError(f'there is a step "{name}" already; every step needs its own name')
+        if any(step.name == name and (step.sketch is not None) is of_sketch for step in self._steps):
+            what = "sketch" if of_sketch else "step"
+            raise ModellingError(f'there is a {what} "{name}" already; every {what} needs its own name')
 
 
 @contextmanager

@@ -37,6 +37,7 @@ from .solving import Solving
 from .tangent_arcs import Blend, blend_between
 
 Things = Entity | Polyline | Iterable[Entity | Polyline]
+Pair = tuple[Line | Arc, Line | Arc]
 
 
 class Edits(Solving):
@@ -95,15 +96,25 @@ class Edits(Solving):
         return made
 
     @overload
-    def round(self, corner: Point, radius: float | str, *, name: str | None = None) -> Arc: ...
+    def round(
+        self, corner: Point, radius: float | str, *, between: Pair | None = None, name: str | None = None
+    ) -> Arc: ...
     @overload
     def round(
-        self, corner: Iterable[Point], radius: float | str, *, name: str | None = None
+        self, corner: Iterable[Point] | Polyline, radius: float | str, *, name: str | None = None
     ) -> tuple[Arc, ...]: ...
     def round(
-        self, corner: Point | Iterable[Point], radius: float | str, *, name: str | None = None
+        self,
+        corner: Point | Iterable[Point] | Polyline,
+        radius: float | str,
+        *,
+        between: Pair | None = None,
+        name: str | None = None,
     ) -> Arc | tuple[Arc, ...]:
         """Round the corner of two lines or arcs that share an end, or several corners alike.
+
+        corner : a point, several, or a polyline, rectangle or polygon, of which all corners are rounded.
+        between : which two curves, where more end at the point.
 
         The sharp corner stays as a point to dimension from. Several corners share one radius
         dimension. Returns the arc, or the arcs. Raises SketchError if the radius does not fit.
@@ -111,12 +122,11 @@ class Edits(Solving):
         self.settle()
         size = self._number("radius", radius)
         if isinstance(corner, Point):
-            arc = self._rounded(corner, size, name)
+            arc = self._rounded(corner, size, name, between)
             self._relate("radius", (arc,), radius, arc.name)
             return arc
-        corners = list(corner)
         arcs = []
-        for i, point in enumerate(corners, 1):
+        for i, point in enumerate(_corners_of(corner, between), 1):
             arcs.append(self._rounded(point, size, None if name is None else f"{name}.{i}"))
         if arcs:
             self._relate("radius", (arcs[0],), radius, name or arcs[0].name)
@@ -128,8 +138,8 @@ class Edits(Solving):
         """The number that a value of a dimension stands for. Raises SketchError."""
         return checked_value(kind, self.reader(value, kind) if isinstance(value, str) else value)
 
-    def _rounded(self, corner: Point, radius: float, name: str | None) -> Arc:
-        one, two = self._corner(corner)
+    def _rounded(self, corner: Point, radius: float, name: str | None, between: Pair | None = None) -> Arc:
+        one, two = self._corner(corner, between)
         pieces = [self._piece_at(curve, corner) for curve in (one, two)]
         blend = blend_between(pieces[0], pieces[1], corner.position, radius)
         name = self._named("round", name)
@@ -150,10 +160,37 @@ class Edits(Solving):
         self._keep(arc)
         return arc
 
-    def bevel(self, corner: Point, distance: float | str, *, name: str | None = None) -> Line:
-        """Cut the corner of two lines at `distance` from it on both. Returns the new line."""
+    @overload
+    def bevel(
+        self, corner: Point, distance: float | str, *, between: Pair | None = None, name: str | None = None
+    ) -> Line: ...
+    @overload
+    def bevel(
+        self, corner: Iterable[Point] | Polyline, distance: float | str, *, name: str | None = None
+    ) -> tuple[Line, ...]: ...
+    def bevel(
+        self,
+        corner: Point | Iterable[Point] | Polyline,
+        distance: float | str,
+        *,
+        between: Pair | None = None,
+        name: str | None = None,
+    ) -> Line | tuple[Line, ...]:
+        """Cut the corner of two lines at `distance` from it on both, or several corners alike; see `round`.
+
+        Returns the new line, or the lines. Raises SketchError if the distance does not fit.
+        """
         self.settle()
-        one, two = self._corner(corner)
+        if isinstance(corner, Point):
+            return self._bevelled(corner, distance, name, between)
+        corners = _corners_of(corner, between)
+        return tuple(self._bevelled(point, distance, None if name is None else f"{name}.{i}")
+                     for i, point in enumerate(corners, 1))  # fmt: skip
+
+    def _bevelled(
+        self, corner: Point, distance: float | str, name: str | None, between: Pair | None = None
+    ) -> Line:
+        one, two = self._corner(corner, between)
         if not (isinstance(one, Line) and isinstance(two, Line)):
             raise SketchError(f"bevel takes a corner of two lines, got {one.name} and {two.name}")
         name = self._named("bevel", name)
@@ -178,18 +215,28 @@ class Edits(Solving):
         self._relate("distance", (corner, ends[1]), distance, f"{name}.second")
         return line
 
-    def _corner(self, corner: Point) -> tuple[Line | Arc, Line | Arc]:
+    def _corner(self, corner: Point, between: Pair | None) -> Pair:
         """The two profile curves of which `corner` is a free end. Raises SketchError."""
         found = [
             e
             for e in self.entities
             if isinstance(e, (Line, Arc)) and not e.construction and self._has_end(e, corner)
         ]
+        names = ", ".join(e.name for e in found) or "none"
+        x, y = corner.position
+        if between is not None:
+            chosen = [e for e in found if any(e is one for one in between)]
+            if len(between) != 2 or len(chosen) != 2:
+                raise SketchError(
+                    f"between is two curves that end at ({x:.6g}, {y:.6g}), where there end {names}",
+                    places=(corner.position,),
+                )
+            found = chosen
         if len(found) != 2:
-            x, y = corner.position
-            names = ", ".join(e.name for e in found) or "none"
+            more = "; say which two with between=(a, b)" if len(found) > 2 else ""
             raise SketchError(
-                f"a corner joins two curves that share the point; at ({x:.6g}, {y:.6g}) there end {names}",
+                f"a corner joins two curves that share the point; at ({x:.6g}, {y:.6g}) there end "
+                f"{names}{more}",
                 places=(corner.position,),
             )
         return found[0], found[1]
@@ -220,7 +267,7 @@ class Edits(Solving):
         What is cut stays on what it was cut by. Raises SketchError if nothing crosses the curve.
         """
         self.settle()
-        spot = _spot(near)
+        spot = spot_of(near)
         number, piece = self._nearest_piece(curve, spot)
         share = share_along(piece, spot)
         cuts = sorted(self._crossings(curve, piece), key=lambda cut: cut[0])
@@ -250,7 +297,7 @@ class Edits(Solving):
         Returns the new end. Raises SketchError if it meets nothing.
         """
         self.settle()
-        spot = _spot(near)
+        spot = spot_of(near)
         spans = self._spans(curve)
         start, end = spans[0][0], spans[-1][1]
         at_end = math.dist(end.position, spot) <= math.dist(start.position, spot)
@@ -274,7 +321,7 @@ class Edits(Solving):
         The point can still slide along the curve; dimension it to fix it.
         """
         self.settle()
-        spot = _spot(at)
+        spot = spot_of(at)
         number, piece = self._nearest_piece(curve, spot)
         share = share_along(piece, spot)
         if piece.is_closed or not 0 < share < 1:
@@ -473,7 +520,7 @@ def flattened(things: Things) -> list[Entity]:
     return flat
 
 
-def _spot(near: Iterable[float]) -> Vec2:
+def spot_of(near: Iterable[float]) -> Vec2:
     try:
         return vec2(near)
     except (TypeError, ValueError) as error:
@@ -503,3 +550,17 @@ def _beyond(curve: Line | Arc, at_end: bool, reach: float) -> Piece:
     return ArcPiece(
         piece.center, piece.radius, piece.angle + piece.sweep, rest, piece.name, (piece.end, piece.start)
     )
+
+
+def _corners_of(corners: Iterable[Point] | Polyline, between: Pair | None) -> list[Point]:
+    """The points to round: those of a list, or where the lines of a polyline follow each other."""
+    if between is not None:
+        raise SketchError("between is for one corner")
+    if isinstance(corners, Polyline):
+        lines = list(corners)
+        joints = [(one, two) for one, two in zip(lines, [*lines[1:], lines[0]], strict=True)]
+        return [one.end for one, two in joints if one is not two and one.end is two.start]
+    found = list(corners) if isinstance(corners, Iterable) else [corners]
+    if not all(isinstance(point, Point) for point in found):
+        raise SketchError(f"corners are points or a polyline, got {corners!r}")
+    return found

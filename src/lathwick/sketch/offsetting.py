@@ -12,9 +12,10 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .chains import Moved, joined_in_order, offset_chains
 from .constraints import Constraint
-from .edits import Edits, Things, flattened
+from .edits import Things, flattened
 from .entities import Arc, Circle, Entity, Group, Line, Point, Span
 from .pieces import ArcPiece, LinePiece, Piece, pieces_along
+from .removing import Removing
 
 
 class OffsetChain(Group):
@@ -34,7 +35,7 @@ class OffsetChain(Group):
         return f"<offset {self.name}, {len(self.parts)} curves>"
 
 
-class Offsetting(Edits):
+class Offsetting(Removing):
     """A drawing whose chains can be offset."""
 
     def offset(

@@ -42,7 +42,7 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
     found = _fitting(towards, away, corner, radius)
     if found is None:
         limit = _largest_fitting(towards, away, corner, radius)
-        hint = f"; at most {limit:.6g} fits" if limit else ""
+        hint = f"; at most {rounded_down(limit):g} fits" if limit else ""
         x, y = corner
         raise SketchError(
             f"radius {radius:g} is too large at the corner ({x:.6g}, {y:.6g}) "
@@ -50,6 +50,12 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
             places=(corner,),
         )
     return found
+
+
+def rounded_down(size: float) -> float:
+    """To six digits, and no larger: a size that is named must work."""
+    step = 10.0 ** (math.floor(math.log10(size)) - 5)
+    return float(f"{math.floor(size / step) * step:.6g}")
 
 
 def _fitting(towards: Simple, away: Simple, corner: Vec2, radius: float) -> Blend | None:
