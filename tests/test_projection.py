@@ -97,7 +97,7 @@ def test_projected_face_bounds_the_area_of_its_shadow(tilt):
 def test_projecting_something_else_is_refused():
     """One sentence."""
     sk = lw.Sketch()
-    with pytest.raises(lw.SketchError, match="edges, faces or vertices"):
+    with pytest.raises(lw.SketchError, match="project: things takes edges, vertices or faces of a body"):
         sk.project([sk.origin])
     (point,) = sk.project(plate(lw.Job()).vertices()[0])
     assert point.kind == "point"

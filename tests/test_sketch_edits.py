@@ -227,7 +227,9 @@ def test_corners_of_whole_figures():
     assert len(sk.round(closed, 1)) == 3
     sk = lw.Sketch(lw.XY)
     assert len(sk.round(sk.polyline([(0, 0), (30, 0), (30, 20), (0, 40)]), 2)) == 2
-    with pytest.raises(lw.SketchError, match="corners are points or a polyline"):
+    with pytest.raises(
+        lw.SketchError, match=r"corner takes a point or a list of points or a polyline, got \[3\]"
+    ):
         sk.round([3], 2)
 
 

@@ -191,8 +191,14 @@ def test_changed_value_and_removed_constraint():
         (lambda sk: sk.arc_through((0, 0), (1, 1), (2, 2)), "lie on a line"),
         (lambda sk: sk.polyline([(0, 0)]), "at least 2 points"),
         (lambda sk: sk.rectangle(1, 0), "more than"),
-        (lambda sk: sk.tangent(sk.line((0, 0), (1, 0)), sk.point((1, 1))), "tangent takes"),
-        (lambda sk: sk.length(sk.circle((0, 0), 1), 3), "length takes a line or an arc"),
+        (
+            lambda sk: sk.tangent(sk.line((0, 0), (1, 0)), sk.point((1, 1))),
+            "tangent: b takes a curve, got <point point1>",
+        ),
+        (
+            lambda sk: sk.length(sk.circle((0, 0), 1), 3),
+            "length: curve takes a line or an arc, got <circle circle1>",
+        ),
         (lambda sk: sk.radius(sk.circle((0, 0), 1), 0), "more than"),
         (lambda sk: sk.parallel(sk.x_axis, sk.x_axis), "different entities"),
         (lambda sk: sk.on(lw.Sketch().point((0, 0)), sk.x_axis), "another sketch"),

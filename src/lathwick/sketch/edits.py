@@ -20,6 +20,7 @@ from .drawing import PointLike
 from .entities import (
     Arc,
     Circle,
+    Curve,
     EllipseEntity,
     Entity,
     Line,
@@ -315,7 +316,7 @@ class Edits(Solving):
             curve.spans = [(point, spans[0][1]), *spans[1:]]
         return point
 
-    def split(self, curve: Line | Arc, at: Iterable[float]) -> Point:
+    def split(self, curve: Curve, at: Iterable[float]) -> Point:
         """Divide a curve in two at the place nearest to `at`; returns the point between them.
 
         The point can still slide along the curve; dimension it to fix it.

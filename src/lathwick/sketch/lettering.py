@@ -86,7 +86,11 @@ def _opened(font: str | None) -> Any:
         if font is None:
             with as_file(files(__package__) / "fonts" / DEFAULT_FONT) as path:
                 return TTFont(path)
-        return TTFont(font)
+        if not font:
+            raise SketchError("a font is the path of a file, got an empty text")
+        opened = TTFont(font)
+        opened.getGlyphSet()  # a font without outlines is refused here
+        return opened
     except (OSError, TTLibError) as error:
         raise SketchError(f"the font {font} cannot be read: {error}") from None
 

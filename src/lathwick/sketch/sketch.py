@@ -8,12 +8,14 @@ from ..errors import SketchError
 from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
 from .entities import Entity
+from .gate import gated
 from .inference import Inference
 from .pieces import pieces_of
 from .region import Region
 from .regions import find_regions
 
 
+@gated
 class Sketch(Inference):
     """A drawing on a plane with constraints, a solver and the regions its curves enclose.
 
