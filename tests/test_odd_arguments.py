@@ -71,3 +71,26 @@ def test_the_sentence_names_verb_argument_and_value():
     half = sk.circle((0, 0), fractions.Fraction(1, 2))
     assert half.radius == 0.5
     assert sk.circle((0, 0), np.float32(2)).radius == 2.0
+
+
+@pytest.mark.parametrize(
+    ("call", "words"),
+    [
+        (lambda job, body: job.box("b", True, 2, 3), 'step "b": box: dx takes a finite number, got True'),
+        (lambda job, body: job.box("b", 1, None, 3), 'step "b": box: dy takes a finite number, got None'),
+        (lambda job, body: job.union("u", body, 3), 'step "u": union: bodies takes a body, got 3'),
+        (lambda job, body: job.mirror("m", 3, lw.XZ), 'step "m": mirror: body takes a body, got 3'),
+        (
+            lambda job, body: job.thread("t", body, 3, 1.5),
+            'step "t": thread: face takes a face or a selection',
+        ),
+        (lambda job, body: job.sphere("s"), "sphere: missing a required argument: 'radius'"),
+    ],
+)
+def test_the_verbs_of_a_job_have_the_same_gate(call, words):
+    job = lw.Job()
+    body = job.box("block", fractions.Fraction(7, 2), decimal.Decimal(2), np.int64(3))
+    assert body.volume == pytest.approx(21)
+    with pytest.raises(lw.ModellingError) as refusal:
+        call(job, body)
+    assert words in str(refusal.value)

@@ -240,7 +240,7 @@ def test_holes_in_a_tube():
         (lambda j, b: j.hole("h", b, b.face("plate/top"), [(1, 2, 3)], 3), "placed at points"),
         (lambda j, b: j.hole("h", b, b.face("plate/top"), (9, 9), 5, counterbore=(4, 1)), "more than that"),
         (lambda j, b: j.hole("h", b, b.face("plate/top"), (9, 9), 5, "axis"), "hole on a cylinder"),
-        (lambda j, b: j.hole("h", b, "plate/top", (9, 9), 5), "into one face"),
+        (lambda j, b: j.hole("h", b, "plate/top", (9, 9), 5), 'step "h": hole: on takes a face'),
         (lambda j, b: j.extrude("e", b.face("plate/top")), "a depth or up_to"),
     ],
 )

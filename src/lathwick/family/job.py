@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from ..errors import ModellingError
+from ..gate import PLAIN, gated, is_a
 from ..geometry.placement import XY, Axis
 from ..modelling import combine, patterns, primitives, transform
 from ..modelling.blend.chamfer import chamfer
@@ -31,7 +32,17 @@ from ..topology.selection import Selection
 from .recorder import Recorder, naming_step
 from .steps import Step
 
+RULES = {
+    **PLAIN,
+    "Body": (is_a(Body), "a body"),
+    "BodyFace": (is_a(BodyFace), "a face"),
+    "Selection[BodyFace]": (is_a(Selection), "a selection of faces"),
+    "Sketch": (is_a(Sketch), "a sketch"),
+}
+"""What the verbs of a job are given, by the names in their annotations."""
 
+
+@gated(RULES, ModellingError, step="name")
 class Job(Recorder):
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 

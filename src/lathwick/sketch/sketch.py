@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..errors import SketchError
+from ..gate import gated
 from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
 from .entities import Entity
-from .gate import gated
+from .gate import RULES
 from .inference import Inference
 from .pieces import pieces_of
 from .region import Region
 from .regions import find_regions
 
 
-@gated
+@gated(RULES, SketchError)
 class Sketch(Inference):
     """A drawing on a plane with constraints, a solver and the regions its curves enclose.
 

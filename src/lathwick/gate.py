@@ -1,0 +1,121 @@
+"""One gate for what verbs are given: every argument is held against its annotation.
+
+So a new verb inherits it, and a wrong argument gets one sentence: the verb, the argument, what it takes, and
+what it got. A class says which names its annotations may have, and what tells whether a value is one.
+"""
+
+from __future__ import annotations
+
+import inspect
+import math
+from collections.abc import Callable, Iterable, Mapping
+from decimal import Decimal
+from fractions import Fraction
+from functools import wraps
+from numbers import Real
+from typing import Any, TypeVar
+
+import numpy as np
+
+from .errors import LathwickError
+
+S = TypeVar("S", bound=type)
+Rules = Mapping[str, tuple[Callable[[object], bool], str]]
+"""For each name that an annotation may have: what tells whether a value is one, and the words for it."""
+
+SHOWN = 60
+"""Of a value so many letters are shown."""
+
+
+def gated(rules: Rules, error: type[LathwickError], step: str = "") -> Callable[[S], S]:
+    """The class with a gate before each of its public verbs, which raises errors of a kind. step : the
+    argument that names the step, which the errors tell."""
+
+    def gate(cls: S) -> S:
+        for name, verb in inspect.getmembers(cls, inspect.isfunction):
+            if not name.startswith("_"):
+                setattr(cls, name, _behind_gate(verb, rules, error, step))
+        return cls
+
+    return gate
+
+
+def _behind_gate(
+    verb: Callable[..., Any], rules: Rules, error: type[LathwickError], step: str
+) -> Callable[..., Any]:
+    signature = inspect.signature(verb)
+    known = {p.name: (p.kind is p.VAR_POSITIONAL, _alternatives(str(p.annotation), rules))
+             for p in signature.parameters.values()}  # fmt: skip
+
+    @wraps(verb)
+    def gate(*args: Any, **kwargs: Any) -> Any:
+        try:
+            bound = signature.bind(*args, **kwargs)
+        except TypeError as wrong:
+            raise error(f"{verb.__name__}: {wrong}") from None
+        for argument, value in bound.arguments.items():
+            several, (takes, words) = known[argument]
+            for one in value if several else (value,):
+                if takes and not any(rule(one) for rule in takes):
+                    refusal = error(f"{verb.__name__}: {argument} takes {words}, got {_shown(one)}")
+                    name = bound.arguments.get(step)
+                    raise refusal.in_step(name) if isinstance(name, str) else refusal
+            if isinstance(value, (Decimal, Fraction)):
+                bound.arguments[argument] = float(value)
+        return verb(*bound.args, **bound.kwargs)
+
+    return gate
+
+
+def _shown(value: object) -> str:
+    try:
+        text = repr(value)
+    except Exception:  # a value of the user's may fail in any way
+        text = f"a {type(value).__name__}"
+    return text if len(text) <= SHOWN else f"{text[:SHOWN]}..."
+
+
+def _alternatives(annotation: str, rules: Rules) -> tuple[list[Callable[[object], bool]], str]:
+    """What tells whether a value is one of the alternatives of an annotation, and these in words; nothing for
+    one that is not known."""
+    names = annotation.split(" | ")
+    if not all(name in rules for name in names):
+        return [], ""
+    found, words = zip(*(rules[name] for name in names), strict=True)
+    return list(found), " or ".join(word for word in words if word)
+
+
+def is_number(value: object) -> bool:
+    """A finite real number of any kind, no flag."""
+    if isinstance(value, (bool, np.bool_)) or not isinstance(value, (Real, Decimal)):
+        return False
+    try:
+        return math.isfinite(float(value))
+    except (OverflowError, ValueError):
+        return False
+
+
+def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:
+    """Whether a value is a list whose members all follow a rule; what can be read only once is not read."""
+
+    def found(value: object) -> bool:
+        if isinstance(value, (str, bytes, dict)) or not isinstance(value, Iterable):
+            return False
+        return all(rule(one) for one in value) if hasattr(value, "__len__") else True
+
+    return found
+
+
+def is_a(*kinds: type) -> Callable[[object], bool]:
+    return lambda value: isinstance(value, kinds)
+
+
+PLAIN: Rules = {
+    "None": (lambda value: value is None, ""),
+    "bool": (is_a(bool, np.bool_), "True or False"),
+    "str": (is_a(str), "a text"),
+    "int": (is_number, "a whole number"),
+    "float": (is_number, "a finite number"),
+    "Sequence[float]": (are(is_number), "a list of finite numbers"),
+}
+"""Of annotations that mean the same everywhere."""
