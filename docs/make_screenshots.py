@@ -34,7 +34,7 @@ PICTURES = {
     "bodies": ["--view", "iso"],
     "details": ["--view", "iso"],
 }
-EXAMPLES = ("conduit", "handrail", "guard_spring", "rain_funnel")
+EXAMPLES = ("conduit", "handrail", "guard_spring", "guard_stud", "rain_funnel", "rain_strainer")
 CLAMP = '''
 import lathwick as lw
 
@@ -111,14 +111,15 @@ def prepare(folder: Path) -> None:
 
 
 def examples(folder: Path) -> None:
-    """The kit of examples, four to a sheet."""
-    sheet = Image.new("RGB", (1280, 800))
+    """The kit of examples, three to a row."""
+    wide, tall = 426, 266
+    sheet = Image.new("RGB", (3 * wide, tall * -(-len(EXAMPLES) // 3)))
     for k, name in enumerate(EXAMPLES):
         script = HERE.parents[1] / "examples" / f"{name}.py"
         output = folder / f"{name}.png"
         subprocess.run([LATHWICK, "picture", script, "-o", output], cwd=folder, check=True)
         with Image.open(output) as picture:
-            sheet.paste(picture.convert("RGB").resize((640, 400)), (640 * (k % 2), 400 * (k // 2)))
+            sheet.paste(picture.convert("RGB").resize((wide, tall)), (wide * (k % 3), tall * (k // 3)))
     sheet.save(HERE / "examples.png")
 
 
