@@ -182,3 +182,13 @@ def test_turned_sections_are_told_of():
 
     assert build(0) == []
     assert "turned by 30 degrees to each other" in build(30)[0]
+
+
+def test_what_stands_on_the_end_of_a_loft():
+    """Walls that meet the plane of their own end along its known edges: a prism and a bore on the outline."""
+    horn = lw.loft([rectangle(20, 10, 0, 3), circle(8, 15), circle(5, 30)], step="horn")
+    post = lw.extrude(circle(5, 30), 4)
+    both = lw.union(horn, post)
+    assert both.volume == pytest.approx(horn.volume + 100 * math.pi, rel=1e-10)
+    drilled = lw.cut(horn, lw.cylinder(2, 10, on=lw.XY.offset(25)))
+    assert drilled.volume == pytest.approx(horn.volume - 20 * math.pi, rel=1e-10)

@@ -112,6 +112,20 @@ def test_profiles_of_ones_own():
     assert got == pytest.approx(6 * 25 * math.pi - 4 * math.pi * (5 * area - lever), rel=1e-11)
 
 
+@pytest.mark.parametrize("length", [10.875, 10.0])
+def test_shafts_with_a_flat(length):
+    """As the thread of the whole shaft, cut: also where the groove ends across in the plane of the flat."""
+    whole = lw.cylinder(5, 18)
+    half = lw.box(20, 10, 40, on=lw.Plane((-10, 0, -10), (0, 0, 1)))
+    flat, top = lw.intersect(whole, half), lw.Plane((0, 0, 18), (0, 0, 1))
+
+    def cut(body):
+        end = body.faces().planar().where(lambda face: face.lies_in(top))
+        return lw.thread(body, round_face(body, 5), 2.0, length, run_out=0, start=end)
+
+    assert cut(flat).volume == pytest.approx(lw.intersect(cut(whole), half).volume, rel=1e-10)
+
+
 @pytest.mark.parametrize(
     ("wrong", "message"),
     [

@@ -405,7 +405,9 @@ def _meeting(rule: Callable[[ScrewSurface, Any], Sequence[Curve] | None]) -> Cal
     """A rule of the table from one for the curves in which a screw surface and another meet."""
 
     def met(one: Surface, two: Surface) -> Intersection | None:
-        found = rule(one, two) if isinstance(one, ScrewSurface) else rule(two, one)  # type: ignore[arg-type]
+        screw, other = (one, two) if isinstance(one, ScrewSurface) else (two, one)
+        assert isinstance(screw, ScrewSurface)
+        found = rule(screw, other)
         return None if found is None else Intersection(curves=tuple(found))
 
     return met

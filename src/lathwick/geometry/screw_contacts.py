@@ -60,10 +60,9 @@ def on_cylinder(screw: ScrewSurface, tube: CylinderSurface) -> list[Helix] | Non
 def on_like_screw(one: ScrewSurface, two: ScrewSurface) -> tuple[bool, list[Helix]] | None:
     """Of two with one axis and one rise: whether they are one surface, and the helices in which they meet;
     None for others, and where a profile does not lead outwards all the way."""
-    turning = 1.0 if dot(one.frame.normal, two.frame.normal) > 0.0 else -1.0
     if not one.is_coaxial(two.frame) or abs(one.rise - two.rise) > PARALLEL * abs(one.rise):
         return None
-    lines = [_Reduced.of(screw, one.frame, sense) for screw, sense in ((one, 1.0), (two, turning))]
+    lines = [_Reduced.of(screw, one.frame) for screw in (one, two)]
     if not all(line.leads_outwards for line in lines):
         return None
     low, high = (pick(end) for pick, end in zip((max, min), zip(*(line.ends for line in lines), strict=True),
@@ -106,7 +105,7 @@ class _Reduced:
     height: FloatArray
 
     @classmethod
-    def of(cls, screw: ScrewSurface, frame: Plane, sense: float) -> _Reduced:
+    def of(cls, screw: ScrewSurface, frame: Plane) -> _Reduced:
         v = np.linspace(*screw.reachable[1], REDUCED)
         off = screw.profile.points(v) - frame.origin
         x, y, z = (off @ np.asarray(d) for d in (frame.x, frame.y, frame.normal))

@@ -12,14 +12,13 @@ from scipy.integrate import solve_ivp
 from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
 from ..geometry.curve import GAUSS_NODES, GAUSS_WEIGHTS
-from ..geometry.curves import Circle, Ellipse, Line
+from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, FloatArray, Plane, rotated
 from ..geometry.rational import rational_curve, turned_surface
 from ..geometry.screw import Helix, ScrewSurface
 from ..geometry.spline import FittedCurve, interpolated_fit
 from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, add, along, cross, distance, dot, norm, scaled, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
@@ -96,16 +95,7 @@ class StraightCarrier(Carrier):
         return Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
 
     def wall(self, piece: Piece) -> Surface:
-        section = across(self.start.way, self.start.origin, self.plane)
-        if isinstance(piece, LinePiece):
-            a, b = section.point(piece.start), section.point(piece.end)
-            along_it = unit(sub(b, a))
-            return PlaneSurface(Plane(a, cross(along_it, self.start.way), along_it))
-        curve = section.edge(piece)[0].curve
-        if isinstance(curve, Circle):
-            return CylinderSurface(curve.frame, curve.radius)
-        frame = curve.frame if isinstance(curve, Ellipse) else section.plane
-        return ExtrudedSurface(curve, frame)  # type: ignore[arg-type]
+        return across(self.start.way, self.start.origin, self.plane).wall(piece)
 
     def frames(self, shares: FloatArray) -> list[Frame]:
         first, length = self.start, self.leg.length

@@ -39,6 +39,11 @@ class Screw:
     hand: float
     whole: bool
 
+    @cached_property
+    def mouth(self) -> CylinderSurface:
+        """The cylinder into which the groove is cut."""
+        return CylinderSurface(self.frame, self.radius)
+
     @property
     def rise(self) -> float:
         """For each radian, along the normal of `turning`."""
@@ -140,8 +145,10 @@ class Groove:
         return self._vanishes(k) or self._vanishes(k + 1)
 
     def _surface(self, k: int, piece: Piece) -> Surface:
+        if piece is self._loop[0]:
+            return self._screw.mouth
         level = isinstance(piece, LinePiece) and abs(piece.end[1] - piece.start[1]) <= 1e-12
-        if level and (piece.start[1] == 0.0 or not self._fades(k)):
+        if level and not self._fades(k):
             return CylinderSurface(self._screw.frame, self._screw.radius + self._screw.side * piece.start[1])
         if not self._fades(k):
             edge = self._stations[k].rungs[self._loop.index(piece)][0].edge
@@ -160,7 +167,7 @@ class Groove:
 
     def _walled(self, surface: Surface, at: Vec3, out: Vec3, ring: list[Coedge], item: str) -> Face:
         face = self._faced(surface, at, out, ring, item)
-        face.remember(ONE_SIDED, True)  # the depth is nought at the mouth and at the ends only
+        face.remember(ONE_SIDED, self._screw.mouth)  # the depth is nought along the edges there only
         return face
 
     def _faced(self, surface: Surface, at: Vec3, out: Vec3, ring: list[Coedge], item: str) -> Face:

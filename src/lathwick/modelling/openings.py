@@ -15,10 +15,9 @@ from ..geometry.intersections import intersection
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.spline import FittedCurve, interpolated_fit
 from ..geometry.surface import Surface
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
-from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.pieces import LinePiece, Piece
 from ..topology.body import Body
 from ..topology.boxes import keep_boxes, outer_box, overlapping
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -128,7 +127,7 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
             f"a cell reaches over the border of a face at {_place(points[wrong[0]])}; use a border, or less "
             "openness"
         )
-    _refuse_overlap(owner[mine], uv[mine], points[mine])
+    _refuse_overlap(owner[mine], uv[mine], points[mine], face.surface.periods[0])
     pieces, made = cells.outlines(), {}
     for k in members:
         here = points[owner == k].reshape(len(pieces[k]), NODES, 3)
@@ -136,14 +135,19 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
     return made
 
 
-def _refuse_overlap(owner: IntArray, uv: FloatArray, points: FloatArray) -> None:
+def _refuse_overlap(owner: IntArray, uv: FloatArray, points: FloatArray, period: float) -> None:
+    """Raises ModellingError where outlines, as polygons in u and v, meet each other. period : of u, or 0."""
     numbers, first = np.unique(owner, return_index=True)
     shapes = [shapely.Polygon(uv[owner == k]) for k in numbers]
-    pairs = shapely.STRtree(shapes).query(shapes, predicate="intersects")
-    bad = pairs[:, pairs[0] < pairs[1]]
-    if bad.size:
+    tree = shapely.STRtree(shapes)
+    pairs = tree.query(shapes, predicate="intersects")
+    bad = pairs[0][pairs[0] != pairs[1]].tolist()
+    for lap in (period, -period) if period else ():
+        moved = shapely.transform(np.array(shapes), lambda p, lap=lap: np.add(p, (lap, 0.0)))
+        bad += tree.query(moved, predicate="intersects")[0].tolist()
+    if bad:
         raise ModellingError(
-            f"openings run into each other at {_place(points[first[bad[0, 0]]])}; use more cells or less "
+            f"openings run into each other at {_place(points[first[bad[0]]])}; use more cells or less "
             "openness"
         )
 
@@ -167,7 +171,7 @@ def _edge_on(
 ) -> tuple[Edge, bool]:
     a, b = ends
     if isinstance(piece, LinePiece):
-        met = intersection(_side(plane, piece), surface)
+        met = intersection(Section(plane, plane.normal).wall(piece), surface)
         for curve in met.curves if met is not None else ():
             t, s = curve.parameter(a.point), curve.parameter(b.point)
             off = max(distance(curve.point(t), a.point), distance(curve.point(s), b.point))
@@ -203,25 +207,14 @@ def _inward(plane: Plane, piece: Piece) -> tuple[Vec3, Vec3]:
     return plane.point(*piece.point(0.5)), unit(vec3(into))
 
 
-def _side(plane: Plane, piece: Piece) -> Surface:
-    """The surface that a piece sweeps along the normal of its plane."""
-    if isinstance(piece, LinePiece):
-        a, b = plane.point(*piece.start), plane.point(*piece.end)
-        return PlaneSurface(Plane(a, _inward(plane, piece)[1], sub(b, a)))
-    if isinstance(piece, ArcPiece):
-        return CylinderSurface(plane.moved_to(plane.point(*piece.center)), piece.radius)
-    curve = Section(plane, plane.normal).edge(piece)[0].curve
-    return ExtrudedSurface(curve, plane)  # type: ignore[arg-type]
-
-
 def _walls(plane: Plane, pieces: Sequence[Piece], near: _Rim, far: _Rim, step: str) -> list[Face]:
     tops, feet = (_starts(rim) for rim in (near, far))
     posts = [Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
              for a, b in zip(tops, feet, strict=True)]  # fmt: skip
-    made = []
+    made, section = [], Section(plane, plane.normal)
     for j, piece in enumerate(pieces):
         (top, along), (foot, same) = near[j], far[j]
-        surface, (spot, into) = _side(plane, piece), _inward(plane, piece)
+        surface, (spot, into) = section.wall(piece), _inward(plane, piece)
         loops: tuple[Loop, ...]
         if piece.is_closed:
             loops = Loop((Coedge(top, along),)), Loop((Coedge(foot, not same),))

@@ -161,10 +161,9 @@ class _Cells:
     ) -> tuple[IntArray, FloatArray]:
         """Where lines square to the tiles through places of the outlines meet a surface, near middles (u, v):
         the number of the cell, and (u, v), of each; piece after piece."""
-        spots = [places_along(piece, shares) for pieces in self.outlines() for piece in pieces]
-        owner = np.repeat(
-            np.arange(len(self.scales)), [len(shares) * len(pieces) for pieces in self.outlines()]
-        )
+        outlines = self.outlines()
+        spots = [places_along(piece, shares) for pieces in outlines for piece in pieces]
+        owner = np.repeat(np.arange(len(self.scales)), [len(shares) * len(pieces) for pieces in outlines])
         return owner, self.feet(surface, middles, owner, np.concatenate(spots))
 
     def feet(self, surface: Surface, middles: FloatArray, owner: IntArray, spots: FloatArray) -> FloatArray:

@@ -12,6 +12,8 @@ from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.spline import SplineCurve
+from ..geometry.surface import Surface
+from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, along, cross, distance, dot, norm, scaled, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
@@ -82,6 +84,18 @@ class Section:
             return Edge(curve, low, high, None, None), forward
         ends = self.vertex(piece.start), self.vertex(piece.end)
         return Edge(curve, low, high, *(ends if forward else ends[::-1])), forward
+
+    def wall(self, piece: Piece) -> Surface:
+        """The surface that a piece sweeps along the way, to which the section is square."""
+        if isinstance(piece, LinePiece):
+            a, b = self.point(piece.start), self.point(piece.end)
+            along_it = unit(sub(b, a))
+            return PlaneSurface(Plane(a, cross(along_it, self.way), along_it))
+        curve = self.edge(piece)[0].curve
+        if isinstance(curve, Circle):
+            return CylinderSurface(curve.frame, curve.radius)
+        assert isinstance(curve, (Ellipse, SplineCurve))
+        return ExtrudedSurface(curve, curve.frame if isinstance(curve, Ellipse) else self.plane)
 
     def _curve(self, piece: ArcPiece | CurvePiece) -> tuple[Curve, float]:
         """The curve of a piece that bends, and by how much its parameter is less than the piece's."""

@@ -195,8 +195,9 @@ class _Ends:
     def of(cls, face: BodyFace, frame: Plane, deep: float, start: float | None) -> _Ends:
         reaches = {edge: _reach(edge, frame) for edge in face.edges()}
         low, high = min(r[0] for r in reaches.values()), max(r[1] for r in reaches.values())
-        down = [edge for edge, (a, _) in reaches.items() if a <= low + RESOLUTION]
-        up = [edge for edge, (_, b) in reaches.items() if b >= high - RESOLUTION]
+        rims = {edge: r for edge, r in reaches.items() if r[1] - r[0] <= 2.0 * RESOLUTION} or reaches
+        down = [edge for edge, (a, _) in rims.items() if a <= low + RESOLUTION]
+        up = [edge for edge, (_, b) in rims.items() if b >= high - RESOLUTION]
         beyond = tuple(cls._beyond(face, edges, frame, deep) for edges in (down, up))
         free = [k for k in (0, 1) if beyond[k] is not None]
         known = None
@@ -211,7 +212,7 @@ class _Ends:
     def _beyond(face: BodyFace, edges: list[BodyEdge], frame: Plane, deep: float) -> float | None:
         """How far along the axis the faces beside an end reach, down to the depth of the groove; None for a
         shoulder."""
-        if not all(edge.convex for edge in edges):
+        if not edges or not all(edge.convex for edge in edges):
             return None
         reach = 0.0
         for edge in edges:

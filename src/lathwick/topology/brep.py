@@ -29,7 +29,7 @@ MEASURES = ("length", "bounds")
 
 
 ONE_SIDED = "one-sided"
-"""What a face remembers that reaches the surfaces of the faces beside it along its edges only."""
+"""Under this a face remembers a surface that it reaches along its edges only."""
 
 
 class Remembering:

@@ -148,7 +148,10 @@ class Imprinter:
         for pair, met in found.items():
             if met is None:
                 known = self._known(*pair, users)
-                apart = any(face.recalled(ONE_SIDED) for face in known)
+                apart = any(
+                    beyond.surface is face.recalled(ONE_SIDED)
+                    for face, edges in known.items() for edge in edges for beyond in users[edge]
+                )  # fmt: skip
                 found[pair] = NOTHING if apart else intersection_in(*pair, list(chain(*known.values())))
         return {pair: met for pair, met in found.items() if met is not None}
 
