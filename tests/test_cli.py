@@ -182,7 +182,10 @@ def test_mistakes_in_a_script_are_told_with_their_line(lathwick, tmp_path, body,
     [
         ("pass", "drawn, no constraints"),
         ("sk.radius(ring, 5)", "2 degrees of freedom left in ring"),
-        ("sk.radius(ring, 5, name='a'); sk.radius(ring, 6, name='b')", "cannot hold together: a, b"),
+        (
+            "sk.radius(ring, 5, name='a'); sk.radius(ring, 6, name='b')",
+            "a = 5 and b = 6 cannot hold together; b was given last, 5 would do",
+        ),
     ],
 )
 def test_build_tells_the_state_of_every_sketch(lathwick, tmp_path, constrain, words):

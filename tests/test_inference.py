@@ -26,7 +26,7 @@ def test_proposals_are_listed_and_change_nothing():
     proposals = sk.infer(0.6)
     kinds = [p.kind for p in proposals]
     assert {k: kinds.count(k) for k in kinds} == {
-        "coincident": 4, "horizontal": 2, "vertical": 1, "tangent": 2, "equal": 2,
+        "coincident": 6, "horizontal": 2, "vertical": 1, "tangent": 2, "equal": 2,
     }  # fmt: skip
     assert sk.constraints == ()
     assert sk.variables.values == before

@@ -33,7 +33,7 @@ def drawn():
         "sides": 6,
         "words": "A", "a": point, "b": line, "thing": line, "point": point, "first": line,
         "others": chain[0], "value": 3.0, "chain": chain, "containing": (8, 8), "length": 5, "major": 5,
-        "minor": 2, "tolerance": 0.5, "entities": circle, "proposals": [],
+        "minor": 2, "tolerance": 0.5, "infer": 0.5, "entities": circle, "proposals": [],
     }  # fmt: skip
 
 
@@ -55,7 +55,10 @@ def test_no_odd_argument_is_a_bare_error(verb):
                 else:
                     named[p.name] = given
             try:
-                getattr(sk, verb)(*plain, **named)
+                given = getattr(sk, verb)(*plain, **named)
+                if hasattr(given, "__enter__"):
+                    with given:
+                        pass
             except lw.LathwickError as error:
                 assert str(error)
 

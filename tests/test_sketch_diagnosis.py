@@ -141,7 +141,9 @@ def test_conflict_stops_the_extrusion_by_name():
     disc = sk.circle((0, 0), 5)
     sk.radius(disc, 5, name="five")
     sk.radius(disc, 6, name="six")
-    with pytest.raises(lw.SketchError, match="cannot hold together: five, six"):
+    with pytest.raises(
+        lw.SketchError, match="five = 5 and six = 6 cannot hold together; six was given last, 5 would do"
+    ):
         job.extrude("disc", sk, 3)
 
 

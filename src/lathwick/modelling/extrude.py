@@ -19,7 +19,7 @@ from ..sketch.plane_curves import CurvePiece
 from ..sketch.region import Region
 from ..topology.body import Body, BodyFace
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..topology.names import FaceName
+from ..topology.names import FaceName, side_names
 from .combine import cut, half_space
 from .flat_faces import plane_of_face
 from .local.draft import draft
@@ -217,7 +217,7 @@ def _wall(piece: Piece, start: Plane, end: Plane, before: Edge, after: Edge, ste
             Coedge(before, False),
         )
     )
-    name = (FaceName(step, "side", piece.name),)
+    name = side_names(step, piece.name)
     if isinstance(piece, LinePiece):
         return _Wall(Face(_flat(piece, start), True, (ring,), name), below, above, forward)
     surface, outward = _curved(piece, start)
@@ -264,7 +264,7 @@ def _tube(piece: Piece, start: Plane, end: Plane, step: str) -> _Wall:
     below, above = (_ring(piece, plane) for plane in (start, end))
     surface, forward = _curved(piece, start)
     loops = (Loop((Coedge(below, forward),)), Loop((Coedge(above, not forward),)))
-    face = Face(surface, forward, loops, (FaceName(step, "side", piece.name),))
+    face = Face(surface, forward, loops, side_names(step, piece.name))
     return _Wall(face, below, above, forward)
 
 

@@ -21,7 +21,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, along, cross, distance, dot, scaled, sub, unit
 from ..sketch.pieces import LinePiece, Piece
 from ..topology.brep import ONE_SIDED, Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..topology.names import FaceName
+from ..topology.names import FaceName, side_names
 from .paths import PER_TURN
 from .sections import Section
 
@@ -172,7 +172,7 @@ class Groove:
 
     def _faced(self, surface: Surface, at: Vec3, out: Vec3, ring: list[Coedge], item: str) -> Face:
         return Face(surface, dot(surface.normal(at), out) > 0.0, (Loop(tuple(ring)),),
-                    (FaceName(self._step, "side", item),))  # fmt: skip
+                    side_names(self._step, item))  # fmt: skip
 
     def _turned(self, ring: list[Coedge]) -> list[Coedge]:
         """A ring as seen from outside, given in the order that holds where the profile's normal is along the

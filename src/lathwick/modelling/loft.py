@@ -28,7 +28,7 @@ from ..geometry.vector import Vec3, along, cross, distance, dot, negated, norm, 
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..topology.names import FaceName
+from ..topology.names import FaceName, side_names
 from .combine import Warn, silent
 from .outlines import Outline, aligned, outlines_of, turn_between
 from .sections import Section
@@ -197,7 +197,7 @@ class _Skin:
         surface = surface or nets.surface()
         first, last = edges[0], edges[-1]
         solid = next(piece for piece in pieces if piece is not None)
-        name = (FaceName(self._step, "side", names[j]),)
+        name = side_names(self._step, names[j])
         if solid.is_closed:
             rings = []
             for end, at_start in ((first, True), (last, False)):

@@ -21,7 +21,7 @@ from ..sketch.pieces import LinePiece, Piece
 from ..topology.body import Body
 from ..topology.boxes import keep_boxes, outer_box, overlapping
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..topology.names import FaceName
+from ..topology.names import side_names
 from ..topology.trim import INSIDE, OUTSIDE, IntArray, region_of
 from .cells import Tiles
 from .sections import Section
@@ -223,7 +223,7 @@ def _walls(plane: Plane, pieces: Sequence[Piece], near: _Rim, far: _Rim, step: s
             ring = Coedge(top, along), Coedge(after, True), Coedge(foot, not same), Coedge(before, False)
             loops = (Loop(ring),)
         outward = dot(surface.normal(spot), into) > 0.0
-        made.append(Face(surface, outward, loops, (FaceName(step, "side", piece.name),)))
+        made.append(Face(surface, outward, loops, side_names(step, piece.name)))
     return made
 
 

@@ -28,7 +28,7 @@ from ..sketch.plane_curves import CurvePiece, PlaneSpline
 from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
-from ..topology.names import FaceName
+from ..topology.names import FaceName, side_names
 from .profile import Profile, regions_of
 from .references import AxisLike, axis_of
 
@@ -289,7 +289,7 @@ class _Revolver:
 
     def _face(self, piece: Piece, ends: tuple[Edge, Edge, bool] | None) -> Face:
         surface, outward = surface_of_turn(self._half, piece, self._turn)
-        name = (FaceName(self._step, "side", piece.name),)
+        name = side_names(self._step, piece.name)
         if piece.is_closed:
             if ends is None:
                 return Face(surface, outward, (), name)

@@ -28,7 +28,7 @@ from ..sketch.pieces import Piece, halves, places_along
 from ..sketch.region import Region
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell
-from ..topology.names import FaceName
+from ..topology.names import FaceName, side_names
 from .carrying import Carrier, Frame, carried, carrier_along
 from .combine import cut, union
 from .crossing_sweeps import refuse_crossing
@@ -383,7 +383,7 @@ class _Walls:
     def _face(self, k: int, piece: Piece) -> Face:
         surface = self._carriers[k].wall(piece)
         (below, forward), (above, same) = self._rung(k, piece), self._rung(k + 1, piece)
-        name = (FaceName(self._step, "side", piece.name),)
+        name = side_names(self._step, piece.name)
         if piece.is_closed:
             loops: tuple[Loop, ...] = Loop((Coedge(below, forward),)), Loop((Coedge(above, not same),))
         else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TypeAlias
 
 from ..errors import SketchError
@@ -23,8 +23,9 @@ class Constraint:
     A dimension given without a value is a reference: its `value` is measured, and drives nothing.
     `formula` is the text that a dimension was given by, None for a number.
 
-    `fixed_at` and `fixed_radius` remember where the entities were drawn; that is what `fix` holds.
-    `serial` counts the constraints of a sketch in the order they were made.
+    `fixed_at` and `fixed_radii` remember where the entities were drawn; that is what `fix` holds.
+    `serial` counts the constraints of a sketch in the order they were made, in one row with the changes of
+    their values: `changed` is the last one, `before` the value that it replaced. Both count by `ticks`.
     `contacts` are the places where it meets ellipses and splines; `share` says where along a curve a
     point is held: ("parameter" or "ratio", 0 to 1).
     `shift` and `turn` (radians) are how far a repeated point is from its original.
@@ -45,6 +46,9 @@ class Constraint:
         self.entities = entities
         self.is_internal = internal
         self.serial = 0
+        self.ticks: Iterator[int] = iter(())
+        self.changed = 0
+        self.before: float | None = None
         self._reader = reader
         self.formula: str | None = None
         self._value = None if value is None else self._read(value)
@@ -55,7 +59,7 @@ class Constraint:
         self.share: tuple[str, float] | None = None
         self.shift: Vec2 = (0.0, 0.0)
         self.turn = 0.0
-        self.fixed_radius = first.radius if isinstance(first := entities[0], Round) else 0.0
+        self.fixed_radii = tuple(e.radius if isinstance(e, Round) else 0.0 for e in entities)
 
     @property
     def name(self) -> str:
@@ -79,7 +83,8 @@ class Constraint:
             raise SketchError(f"{self.name} is a reference dimension: it is measured and drives nothing")
         if self._value is None:
             raise SketchError(f"{self.name} is a relation and has no value")
-        self._value = self._read(value)
+        before, self._value = self._value, self._read(value)
+        self.changed, self.before = next(self.ticks, 0), before
 
     def _read(self, value: float | str) -> float:
         """A number as it is, a text by the reader; both checked. Keeps the text."""
@@ -87,6 +92,11 @@ class Constraint:
         checked = checked_value(self.kind, number)
         self.formula = value if isinstance(value, str) else None
         return checked
+
+    @property
+    def told(self) -> str:
+        """The name, and the value of a dimension: "width = 30"."""
+        return self.name if self._value is None else f"{self.name} = {self._value:.9g}"
 
     def __repr__(self) -> str:
         value = self.value

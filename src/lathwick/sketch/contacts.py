@@ -106,7 +106,7 @@ def contacts_of(
             if isinstance(curve, (EllipseEntity, SplineEntity)):
                 at, label = tangent_parameter(curve, other), f"{curve.name}.contact"
                 found.append(contact_near(curve, at, variables, label, tangent=True))
-    elif kind == "on":
+    elif kind in ("on", "cut"):
         point, curve = entities
         if isinstance(curve, SplineEntity) or (isinstance(curve, EllipseEntity) and share):
             assert isinstance(point, Point)

@@ -15,6 +15,8 @@ from .pieces import ArcPiece, LinePiece, Piece
 from .plane_curves import CurvePiece
 
 BLOCK = 1024
+GRAZE = 1e-5
+"""Half a chord of less than this share of the radius is one touching place."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +127,7 @@ def _line_arc(line: LinePiece, arc: ArcPiece) -> list[tuple[Vec2, bool]]:
     if height > arc.radius + RESOLUTION:
         return []
     half = math.sqrt(max(0.0, (arc.radius - height) * (arc.radius + height)))
-    steps = (foot,) if half <= RESOLUTION else (foot - half, foot + half)
+    steps = (foot,) if half <= max(RESOLUTION, GRAZE * arc.radius) else (foot - half, foot + half)
     found = []
     for t in steps:
         place = (ax + t * ex, ay + t * ey)
@@ -151,7 +153,7 @@ def _arc_arc(one: ArcPiece, two: ArcPiece) -> list[tuple[Vec2, bool]]:
     foot = (apart * apart + r1 * r1 - r2 * r2) / (2 * apart)
     half = math.sqrt(max(0.0, (r1 - foot) * (r1 + foot)))
     ex, ey = (two.center[0] - one.center[0]) / apart, (two.center[1] - one.center[1]) / apart
-    signs = (0.0,) if half <= RESOLUTION else (-half, half)
+    signs = (0.0,) if half <= max(RESOLUTION, GRAZE * min(r1, r2)) else (-half, half)
     spots = [(one.center[0] + foot * ex - h * ey, one.center[1] + foot * ey + h * ex) for h in signs]
     return [(place, False) for place in spots if _reaches(one, place) and _reaches(two, place)]
 

@@ -56,6 +56,7 @@ class SketchReport:
     motions : the points that can still move, and along which direction.
     near_singular : names of constraints that hold only weakly, because others nearly say the same: a
         small change of them moves the drawing far.
+    conflict : the conflicting constraints with their values, what changed last, and what would do instead.
     """
 
     freedom: int
@@ -66,6 +67,7 @@ class SketchReport:
     repeats: tuple[tuple[str, tuple[str, ...]], ...] = ()
     motions: tuple[Motion, ...] = ()
     near_singular: tuple[str, ...] = ()
+    conflict: str = ""
 
     @property
     def is_solved(self) -> bool:
@@ -79,7 +81,7 @@ class SketchReport:
 
     def __str__(self) -> str:
         if self.conflicting:
-            return f"cannot hold together: {', '.join(self.conflicting)}"
+            return self.conflict or f"cannot hold together: {', '.join(self.conflicting)}"
         text = "fully defined"
         if self.freedom:
             plural = "degree" if self.freedom == 1 else "degrees"

@@ -74,6 +74,10 @@ class Drawing:
             raise SketchError(f'the sketch has "{name}" already')
         return name
 
+    def _next(self, name: str) -> str:
+        """ "name.2", or the first higher number that is free."""
+        return next(f"{name}.{k}" for k in count(2) if f"{name}.{k}" not in self._names)
+
     def _reference_point(self, name: str, at: Vec2) -> Point:
         point = Point(self.variables, name, at, construction=True, constant=True)
         self._names[name] = point
@@ -337,16 +341,20 @@ class Drawing:
         *,
         at: PointLike = (0.0, 0.0),
         align: str = "left",
+        level: str = "base",
+        fit: float | None = None,
         angle: float = 0.0,
         spacing: float = 0.0,
         font: str | None = None,
         construction: bool = False,
         name: str | None = None,
     ) -> TextEntity:
-        """One line of text as outlines; capitals are `height` high.
+        """One line of text as outlines; capitals are `height` high. `extent` tells the box around it.
 
         at : start, middle or end of the base line, as `align` is "left", "center" or "right"; a point
-            that can be constrained. angle : of the base line, degrees.
+            that can be constrained. level : what stands at its height, the "base", "middle" or "top" of a
+            capital. angle : of the base line, degrees.
+        fit : the longest that the base line may be; a text that is longer is made smaller to fit.
         spacing : extra space between letters, in heights. font : path of a TTF or OTF file; without
             one, a packaged font that is the same everywhere.
         """
@@ -354,7 +362,9 @@ class Drawing:
         if not isinstance(words, str) or not words.strip() or "\n" in words:
             raise SketchError(f"{name} needs one line of text that is not empty, got {words!r}")
         size = _size(height, f"{name} height")
-        letters = lettering(words, font, align, float(spacing))
+        letters = lettering(words, font, align, float(spacing), level)
+        if fit is not None:
+            size = min(size, _size(fit, f"{name} fit") / letters.width)
         place = self._point(at, f"{name}.at", True)
         entity = TextEntity(self.variables, name, place, letters, size, math.radians(angle), construction)
         self._keep(entity)

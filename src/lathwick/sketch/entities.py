@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
+from math import comb
 from typing import ClassVar, TypeAlias, overload
 
 import numpy as np
@@ -34,6 +35,7 @@ class Entity:
 
     `spans` are the parts of a curve that rounding, trimming and splitting have left for profiles;
     None means the whole. The curve itself, and what constrains it, stays as it was drawn.
+    `original` is what a mirror image was made from, at last; else the entity itself.
     """
 
     kind: ClassVar[str] = "entity"
@@ -43,6 +45,7 @@ class Entity:
         self.name = name
         self.construction = construction
         self.spans: list[Span] | None = None
+        self.original: Entity = self
 
     def __repr__(self) -> str:
         return f"<{self.kind} {self.name}>"
@@ -313,6 +316,14 @@ class TextEntity(Entity):
         """Length of the base line."""
         return self.letters.width * self.height
 
+    @property
+    def extent(self) -> tuple[Vec2, Vec2]:
+        """Lower left and upper right corner of the box around the outlines, where they stand now."""
+        spots = [_bezier_box(stroke) for contour in self.strokes() for stroke in contour]
+        lows, highs = zip(*spots, strict=True)
+        (x0, y0), (x1, y1) = np.min(lows, axis=0).tolist(), np.max(highs, axis=0).tolist()
+        return (x0, y0), (x1, y1)
+
     def points(self) -> tuple[Point, ...]:
         return (self.at,)
 
@@ -334,7 +345,7 @@ class MirroredText(TextEntity):
             original._variables, name, at, original.letters, original.height, original.angle,
             original.construction,
         )  # fmt: skip
-        self.original = original
+        self.image_of = original
         self.about = about
 
     def strokes(self) -> list[list[tuple[Vec2, ...]]]:
@@ -346,7 +357,7 @@ class MirroredText(TextEntity):
             h = 2.0 * ((p[0] - sx) * nx + (p[1] - sy) * ny)
             return (p[0] - h * nx, p[1] - h * ny)
 
-        contours = self.original.strokes()
+        contours = self.image_of.strokes()
         return [[tuple(map(image, stroke)) for stroke in contour] for contour in contours]
 
 
@@ -458,6 +469,22 @@ class Slot(Group):
     def parts(self) -> tuple[Entity, ...]:
         """What it is drawn with."""
         return (self.upper, self.left, self.lower, self.right, self.axis)
+
+
+def _bezier_box(controls: tuple[Vec2, ...]) -> tuple[Vec2, Vec2]:
+    """Corners of the box around a Bezier curve: its ends, and where its derivative is nought."""
+    points = np.array(controls)
+    degree = len(points) - 1
+    # power form, by forward differences: c_k = C(degree, k) * (k-th difference of the control points)
+    powers = [comb(degree, k) * np.diff(points, n=k, axis=0)[0] for k in range(degree + 1)]
+    spots = [points[0], points[-1]]
+    for axis in (0, 1):
+        slope = [k * float(powers[k][axis]) for k in range(degree, 0, -1)]
+        for root in np.roots(slope):
+            if abs(root.imag) < 1e-9 and 0.0 < root.real < 1.0:
+                spots += [sum(c * root.real**k for k, c in enumerate(powers))]
+    (x0, y0), (x1, y1) = np.min(spots, axis=0).tolist(), np.max(spots, axis=0).tolist()
+    return (x0, y0), (x1, y1)
 
 
 Curve: TypeAlias = Line | Circle | Arc | EllipseEntity | SplineEntity

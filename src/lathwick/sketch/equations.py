@@ -261,6 +261,25 @@ def _share_off(row: Array, p: list[float]) -> Array:
     return before - p[0] * whole
 
 
+def _chain_share(v: FloatArray, p: FloatArray) -> Result:
+    """A coordinate of the place at a share of the length of a chain of lines; variables: the coordinate,
+    and the vertices; parameters: axis, share"""
+    return _row_by_row(_chain_off, v, p)
+
+
+def _chain_off(row: Array, p: list[float]) -> Array:
+    vertices = row[:, 1:].reshape(len(row), -1, 2)
+    steps = np.diff(vertices, axis=1)
+    lengths = np.sqrt((steps**2).sum(axis=2))
+    reached = np.concatenate([np.zeros((len(row), 1)), np.cumsum(lengths, axis=1)], axis=1)
+    wanted = p[1] * reached[:, -1]
+    k = np.clip((reached.real <= wanted.real[:, None]).sum(axis=1) - 1, 0, lengths.shape[1] - 1)
+    rows = np.arange(len(row))
+    along = (wanted - reached[rows, k]) / lengths[rows, k]
+    axis = int(p[0])
+    return row[:, 0] - vertices[rows, k, axis] - along * steps[rows, k, axis]
+
+
 def _row_by_row(function: Callable[[Array, list[float]], Array], v: FloatArray, p: FloatArray) -> Result:
     values, slopes = np.empty(len(v)), np.empty(v.shape)
     for k, parameters in enumerate(p.tolist()):
@@ -296,6 +315,7 @@ FORMS: dict[str, Form] = {
     "curve_place": _curve_place,
     "curve_slope": _curve_slope,
     "curve_share": _curve_share,
+    "chain_share": _chain_share,
 }
 """Every form by name."""
 

@@ -18,6 +18,7 @@ from ..geometry.vector import Vec2
 
 DEFAULT_FONT = "DejaVuSans.ttf"
 ALIGNMENTS = {"left": 0.0, "center": 0.5, "right": 1.0}
+LEVELS = {"base": 0.0, "middle": 0.5, "top": 1.0}
 CAPITALS = 0.7
 
 Stroke = tuple[Vec2, ...]
@@ -34,15 +35,18 @@ class Lettering:
 
 
 @lru_cache(maxsize=64)
-def lettering(text: str, font: str | None, align: str, spacing: float) -> Lettering:
+def lettering(text: str, font: str | None, align: str, spacing: float, level: str = "base") -> Lettering:
     """The outlines of one line of text.
 
     font : path of a TTF or OTF file; None for the packaged one. align : "left", "center", "right".
-    spacing : extra space between letters, in heights of a capital.
+    spacing : extra space between letters, in heights of a capital. level : what of a capital stands at the
+    height of the origin, its "base", "middle" or "top".
     Raises SketchError for an unreadable font, an unknown alignment or a letter the font has not.
     """
     if align not in ALIGNMENTS:
         raise SketchError(f'text aligns {", ".join(ALIGNMENTS)}, not "{align}"')
+    if level not in LEVELS:
+        raise SketchError(f'text is level with its {", ".join(LEVELS)}, not "{level}"')
     face = _opened(font)
     glyphs, names = face.getGlyphSet(), face.getBestCmap()
     capital = _capital(face)
@@ -54,9 +58,11 @@ def lettering(text: str, font: str | None, align: str, spacing: float) -> Letter
         contours += [_shifted(contour, x) for contour in _contours(glyph, glyphs)]
         x += glyph.width + spacing * capital
     width = x - spacing * capital
-    shift = ALIGNMENTS[align] * width
+    shift, drop = ALIGNMENTS[align] * width, LEVELS[level] * capital
     placed = tuple(
-        tuple(tuple(((px - shift) / capital, py / capital) for px, py in stroke) for stroke in contour)
+        tuple(
+            tuple(((px - shift) / capital, (py - drop) / capital) for px, py in stroke) for stroke in contour
+        )
         for contour in contours
     )
     return Lettering(placed, width / capital)

@@ -12,7 +12,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .chains import Moved, joined_in_order, offset_chains
 from .constraints import Constraint
-from .edits import Things, flattened
+from .copying import Things, flattened
 from .entities import Arc, Circle, Entity, Group, Line, Point, Span
 from .pieces import ArcPiece, LinePiece, Piece, pieces_along
 from .removing import Removing

@@ -11,8 +11,9 @@ import numpy as np
 
 from ..errors import SketchError
 from ..geometry.placement import FloatArray
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
-from .entities import Arc, Circle, EllipseEntity, Entity, Line, SplineEntity, TextEntity
+from .entities import Arc, Circle, EllipseEntity, Entity, Line, Span, SplineEntity, TextEntity
 from .plane_curves import NODES, WEIGHTS, Box, CurvePiece, PlaneCurve, PlaneSpline
 
 
@@ -185,39 +186,69 @@ def pieces_along(entity: Entity) -> list[Piece]:
 
     Raises SketchError where edits at both ends have used a curve up.
     """
-    if isinstance(entity, Circle) and entity.spans is None:
-        return [ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name)]
-    if isinstance(entity, (EllipseEntity, SplineEntity)) and entity.spans is None:
-        return [entity_piece(entity)]
     if isinstance(entity, TextEntity):
         return [_stroke(stroke, entity.name) for contour in entity.strokes() for stroke in contour]
-    whole = entity.ends()
-    spans = entity.spans if entity.spans is not None else [whole] if whole else []
-    return [_piece(entity, a.position, b.position) for a, b in spans]
+    return [piece for _, piece in parts_of(entity)]
+
+
+def parts_of(entity: Entity) -> list[tuple[Span | None, Piece]]:
+    """The spans of a curve that bound a profile, each with its piece; None for the span of a closed curve.
+
+    A span of which edits at both ends have left just nothing has no piece. Raises SketchError where they
+    have used up more than there is.
+    """
+    if entity.spans is None:
+        if isinstance(entity, Circle):
+            return [(None, ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name))]
+        if isinstance(entity, (EllipseEntity, SplineEntity)):
+            return [(entity.ends(), entity_piece(entity))]
+        whole = entity.ends()
+        return [(whole, _piece(entity, whole[0].position, whole[1].position))] if whole else []
+    lasting = [(a, b) for a, b in entity.spans if math.dist(a.position, b.position) > 2 * RESOLUTION]
+    return [((a, b), _piece(entity, a.position, b.position)) for a, b in lasting]
 
 
 def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:
     if isinstance(entity, Line):
-        piece = LinePiece(a, b, entity.name)
         (sx, sy), (ex, ey) = entity.start.position, entity.end.position
         if (b[0] - a[0]) * (ex - sx) + (b[1] - a[1]) * (ey - sy) <= 0:
-            place = f"({a[0]:.6g}, {a[1]:.6g})"
-            raise SketchError(
-                f"nothing is left of {entity.name} between its rounds or trims at {place}", places=(a,)
-            )
-        return piece
+            raise _used_up(entity, a)
+        return LinePiece(a, b, entity.name)
     if isinstance(entity, (EllipseEntity, SplineEntity)):
         whole = entity_piece(entity)
         first, last = whole.share_of(a), whole.share_of(b)
         if whole.is_closed and last <= first:
             last += 1.0
+        if last <= first:
+            raise _used_up(entity, a)
         return whole.part(first, last, a, b)
     assert isinstance(entity, (Arc, Circle))
     x, y = entity.center.position
     angle = math.atan2(a[1] - y, a[0] - x)
     turn = (math.atan2(b[1] - y, b[0] - x) - angle) % math.tau
     sweep = turn - math.tau if isinstance(entity, Arc) and entity.clockwise else turn
+    if isinstance(entity, Arc) and _is_backward(entity, a, b):
+        raise _used_up(entity, a)
     return ArcPiece((x, y), entity.radius, angle, sweep, entity.name, (a, b))
+
+
+def _is_backward(arc: Arc, a: Vec2, b: Vec2) -> bool:
+    """Whether two places of an arc, both between its ends, follow each other against its sense."""
+    slack = RESOLUTION / arc.radius
+    way = math.copysign(1.0, arc.sweep)
+    first, last = (
+        ((way * (math.atan2(p[1] - arc.center.y, p[0] - arc.center.x) - arc.start_angle) + slack) % math.tau)
+        - slack
+        for p in (a, b)
+    )
+    return last < first <= abs(arc.sweep) + slack
+
+
+def _used_up(entity: Entity, at: Vec2) -> SketchError:
+    place = f"({at[0]:.6g}, {at[1]:.6g})"
+    return SketchError(
+        f"nothing is left of {entity.name} between its rounds or trims at {place}", places=(at,)
+    )
 
 
 def _stroke(controls: tuple[Vec2, ...], name: str) -> Piece:

@@ -135,18 +135,35 @@ def _on_at_share(c: Constraint, point: Point, curve: Entity, where: tuple[str, f
     return [Equation("sum", x, (math.cos(turn),)), Equation("sum", y, (math.sin(turn),))]
 
 
+def _along(c: Constraint, context: Ties) -> list[Equation]:
+    """A point at a share of the length of a chain of lines."""
+    point, *lines = c.entities
+    assert isinstance(point, Point) and c.share is not None
+    chain = [e for e in lines if isinstance(e, Line)]
+    vertices = [chain[0].start, *(line.end for line in chain)]
+    columns = [i for p in vertices for i in (p.ix, p.iy)]
+    return [
+        Equation("chain_share", (own, *columns), (axis, c.share[1]))
+        for axis, own in ((0.0, point.ix), (1.0, point.iy))
+    ]
+
+
 def _fix(c: Constraint, context: Ties) -> list[Equation]:
-    points = [p for e in c.entities for p in e.points()]
+    """Every point where it was, once; the last end of an arc can only run along its circle, so that one
+    coordinate holds it."""
+    at = dict(zip((p for e in c.entities for p in e.points()), c.fixed_at, strict=True))
     rows = []
-    for point, (x, y) in zip(points, c.fixed_at, strict=True):
-        rows += [Equation("value", (point.ix,), (x,)), Equation("value", (point.iy,), (y,))]
-    first = c.entities[0]
-    if isinstance(first, Circle):
-        rows.append(Equation("value", (first.ir,), (c.fixed_radius,)))
-    if isinstance(first, Arc):  # the last end can only run along its circle: one coordinate holds it
-        center, _, end = c.fixed_at
-        steep = abs(end[1] - center[1]) >= abs(end[0] - center[0])
-        return [*rows[:4], rows[4 if steep else 5]]
+    loose = {e.end: e for e in c.entities if isinstance(e, Arc)}
+    held = {p for e in c.entities for p in e.points() if not (isinstance(e, Arc) and p is e.end)}
+    for point, (x, y) in at.items():
+        both = [Equation("value", (point.ix,), (x,)), Equation("value", (point.iy,), (y,))]
+        if point not in held:
+            cx, cy = at[loose[point].center]
+            both = both[:1] if abs(y - cy) >= abs(x - cx) else both[1:]
+        rows += both
+    for circle, radius in zip(c.entities, c.fixed_radii, strict=True):
+        if isinstance(circle, Circle):
+            rows.append(Equation("value", (circle.ir,), (radius,)))
     return rows
 
 
@@ -161,6 +178,8 @@ RELATIONS = {
     "collinear": _collinear,
     "midpoint": _midpoint,
     "on": _on,
+    "cut": _on,
+    "along": _along,
     "fix": _fix,
     "symmetric": symmetric,
     "tangent": tangent,

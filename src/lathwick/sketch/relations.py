@@ -10,7 +10,19 @@ from ..geometry.vector import Vec2
 from .constraints import Constraint, checked_value
 from .contacts import contacts_of
 from .drawing import Drawing
-from .entities import Arc, Circle, Curve, EllipseEntity, Entity, Line, Point, Polyline, Round, SplineEntity
+from .entities import (
+    Arc,
+    Circle,
+    Curve,
+    EllipseEntity,
+    Entity,
+    Group,
+    Line,
+    Point,
+    Polyline,
+    Round,
+    SplineEntity,
+)
 
 Value: TypeAlias = float | str
 """A number, or a text that a job reads: a formula "=pipe/2" or a quantity "3/16 in"."""
@@ -121,7 +133,7 @@ class Relations(Drawing):
     def on(
         self,
         point: Point,
-        curve: Curve,
+        curve: Curve | Polyline,
         *,
         parameter: float | None = None,
         ratio: float | None = None,
@@ -130,7 +142,8 @@ class Relations(Drawing):
         """A point on a line (anywhere along it, or beyond), circle, arc, ellipse or spline.
 
         parameter, ratio : hold it at that share, 0 to 1, of the curve's parameter range or of its
-            length. A circle starts towards x, an ellipse at its tip.
+            length. A circle starts towards x, an ellipse at its tip. On a polyline, rectangle or polygon it
+            needs a ratio, of the length of all its lines.
         """
         if parameter is not None and ratio is not None:
             raise SketchError("on takes a parameter or a ratio, not both")
@@ -140,11 +153,17 @@ class Relations(Drawing):
                 share = (kind, checked_value(kind, value))
                 if not 0.0 <= share[1] <= 1.0:
                     raise SketchError(f"on takes a {kind} from 0 to 1, got {value:g}")
+        if isinstance(curve, Polyline):
+            if ratio is None:
+                raise SketchError(f"on a chain of lines such as {curve.name} a point needs a ratio")
+            return self._relate(
+                "along", (point, *curve), None, name or f"on({point.name}, {curve.name})", share
+            )
         return self._pair("on", point, curve, name, share=share)
 
     def point_on(
         self,
-        curve: Curve,
+        curve: Curve | Polyline,
         *,
         parameter: float | None = None,
         ratio: float | None = None,
@@ -157,17 +176,14 @@ class Relations(Drawing):
         self.on(point, curve, parameter=parameter, ratio=ratio)
         return point
 
-    def fix(self, *entities: Entity | Polyline, name: str | None = None) -> Constraint:
+    def fix(self, *entities: Entity | Polyline | Group, name: str | None = None) -> Constraint:
         """Entities stay where they are drawn now."""
         flat: list[Entity] = []
         for entity in entities:
-            flat.extend(entity.vertices if isinstance(entity, Polyline) else [entity])
-        if len(flat) != 1:
-            points = tuple(dict.fromkeys(p for e in flat for p in e.points()))
-            if not points or any(isinstance(e, Round) for e in flat):
-                raise SketchError("fix takes points and lines, or one circle or arc")
-            return self._relate("fix", points, None, name)
-        return self._relate("fix", (flat[0],), None, name)
+            flat.extend(entity if isinstance(entity, (Polyline, Group)) else [entity])
+        if not flat:
+            raise SketchError("fix needs an entity")
+        return self._relate("fix", tuple(dict.fromkeys(flat)), None, name)
 
     # ------------------------------------------------------------------ dimensions
 
@@ -286,13 +302,15 @@ class Relations(Drawing):
         constraint = Constraint(kind, entities, value, name, self._constraints, reader=self.reader)
         constraint.share = share
         constraint.contacts = contacts_of(kind, entities, share, self.variables)
-        constraint.serial = next(self._serial)
+        constraint.serial, constraint.ticks = next(self._serial), self._serial
         self._constraints.append(constraint)
         return constraint
 
 
-def _some_place(curve: Curve) -> Vec2:
+def _some_place(curve: Curve | Polyline) -> Vec2:
     """A place on a curve as drawn, away from its center."""
+    if isinstance(curve, Polyline):
+        return curve[0].start.position
     if isinstance(curve, Circle):
         return (curve.center.x + curve.radius, curve.center.y)
     if isinstance(curve, EllipseEntity):

@@ -6,11 +6,12 @@ from collections.abc import Iterable, Sequence
 
 from ..errors import SketchError
 from .constraints import Constraint
-from .edits import Edits, spot_of
+from .copying import Copying
 from .entities import Entity, Group, Point, Polyline
+from .trimming import spot_of
 
 
-class Removing(Edits):
+class Removing(Copying):
     """A drawing from which entities can be taken away."""
 
     def remove(
@@ -90,15 +91,15 @@ class Removing(Edits):
             raise SketchError(f"near takes away a piece of one curve, not of {curve!r}")
         self._must_stand(curve)
         self.settle()
-        number, _ = self._nearest_piece(curve, spot_of(near))
+        chosen, _ = self._nearest_piece(curve, spot_of(near))
         spans = self._spans(curve)
         if len(spans) < 2:
             raise SketchError(f"{curve.name} is in one piece; remove it whole, or split it first")
-        curve.spans = [*spans[:number], *spans[number + 1 :]]
+        curve.spans = [span for span in spans if span != chosen]
         return ()
 
 
-def _is_given(drawing: Edits, entity: Entity) -> bool:
+def _is_given(drawing: Copying, entity: Entity) -> bool:
     """Whether an entity is the origin or an axis, or an end of one."""
     axes = (drawing.origin, drawing.x_axis, drawing.y_axis)
     return any(entity is one or any(entity is p for p in one.points()) for one in axes)

@@ -6,7 +6,16 @@ import math
 
 from .constraints import Constraint, Ties
 from .entities import Arc, Circle, Line, Point, Round
-from .equation_parts import QUARTER_TURN, difference, direction, halfway, height_over, line_ends, on_round
+from .equation_parts import (
+    HALF_TURN,
+    QUARTER_TURN,
+    difference,
+    direction,
+    halfway,
+    height_over,
+    line_ends,
+    on_round,
+)
 from .equations import Equation
 
 
@@ -68,6 +77,18 @@ def _abreast(c: Constraint, context: Ties) -> list[Equation]:
     return [direction(source.center, end, source.center, point, (0.0,))]
 
 
+def _touch(c: Constraint, context: Ties) -> list[Equation]:
+    """A point where two curves touch, which lies on one of them: the directions agree there."""
+    point, one, two = c.entities
+    if isinstance(two, Line):
+        one, two = two, one
+    assert isinstance(point, Point) and isinstance(two, Round)
+    if isinstance(one, Line):
+        return [direction(one.start, one.end, two.center, point, (QUARTER_TURN, -QUARTER_TURN))]
+    assert isinstance(one, Round)
+    return [direction(one.center, point, two.center, point, (0.0, HALF_TURN))]
+
+
 SHAPES = {
     "shape": _shape,
     "between": _between,
@@ -75,4 +96,5 @@ SHAPES = {
     "repeated": _repeated,
     "beside": _beside,
     "abreast": _abreast,
+    "touch": _touch,
 }

@@ -11,9 +11,9 @@ from .arrangement import Arrangement
 from .entities import Entity
 from .gate import RULES
 from .inference import Inference
-from .pieces import pieces_of
 from .region import Region
 from .regions import find_regions
+from .wholes import profile_pieces
 
 
 @gated(RULES, SketchError)
@@ -35,7 +35,7 @@ class Sketch(Inference):
         end, a duplicate, or curves that cross or touch.
         """
         self.settle()
-        return find_regions(pieces_of(self.entities), self.plane, self.unit)
+        return find_regions(profile_pieces(self.entities), self.plane, self.unit)
 
     def region(self, containing: Iterable[float]) -> Region:
         """The smallest area around a point that the curves enclose, however they overlap.
@@ -45,7 +45,7 @@ class Sketch(Inference):
         """
         point: Vec2 = vec2(containing)
         self.settle()
-        arrangement = Arrangement(pieces_of(self.entities))
+        arrangement = Arrangement(profile_pieces(self.entities))
         cell = arrangement.containing(point)
         if cell is None:
             raise SketchError(f"no region contains ({point[0]:g}, {point[1]:g})", places=(point,))
@@ -54,7 +54,7 @@ class Sketch(Inference):
     def cells(self) -> tuple[Region, ...]:
         """Every area that the curves enclose, each by itself; together they cover all that is enclosed."""
         self.settle()
-        arrangement = Arrangement(pieces_of(self.entities))
+        arrangement = Arrangement(profile_pieces(self.entities))
         return tuple(Region((arrangement.patch_of(c),), self.plane, self.unit) for c in arrangement.cells)
 
     def curves(self) -> tuple[Entity, ...]:

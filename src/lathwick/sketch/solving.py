@@ -20,6 +20,7 @@ from .diagnosis import (
 )
 from .entities import Round
 from .equations import Equation, FloatArray
+from .measuring import DIMENSIONS, measured
 from .relations import Relations
 from .solver import Solution, solve_equations
 from .system import IntArray, System
@@ -122,10 +123,36 @@ class Solving(Relations):
 
     def _conflict(self, system: System, owners: Sequence[Constraint], solution: Solution) -> SketchReport:
         drawn = np.array(self.variables.values)
-        names = tuple(c.name for c in self._culprits(owners, solution))
+        culprits = self._culprits(owners, solution)
+        names = tuple(c.name for c in culprits)
         freedom = len(self._movable()) - self._rank(system, drawn).rank
         residual = float(np.abs(system.residuals(drawn)).max())
-        return SketchReport(freedom, (), names or ("shapes of the entities",), residual)
+        why = self._told(culprits) if culprits else ""
+        return SketchReport(freedom, (), names or ("shapes of the entities",), residual, conflict=why)
+
+    def _told(self, culprits: Sequence[Constraint]) -> str:
+        """The constraints of a conflict with their values, and what the last change would have to be."""
+        last = max(culprits, key=lambda c: max(c.serial, c.changed))
+        *first, end = [c.told for c in culprits]
+        text = f"{', '.join(first)} and {end} cannot hold together" if first else f"{end} cannot hold"
+        how = "was given last" if last.before is None else f"was {last.before:.9g} before"
+        would = self._measured_without(last) if last.kind in DIMENSIONS else None
+        return f"{text}; {last.name} {how}" + (f", {would:.9g} would do" if would else "")
+
+    def _measured_without(self, dimension: Constraint) -> float | None:
+        """What a dimension measures when all others hold; None if they do not, or leave it free."""
+        others = [c for c in self._constraints if c is not dimension]
+        equations, _ = self._equations(self._active(others))
+        system = System(equations, len(self.variables.values))
+        solution = self._solution(equations, system)
+        if not solution.converged:
+            return None
+        drawn = list(self.variables.values)
+        self.variables.values[:] = solution.values.tolist()
+        try:
+            return measured(dimension.kind, dimension.entities)
+        finally:
+            self.variables.values[:] = drawn
 
     def _culprits(self, owners: Sequence[Constraint], solution: Solution) -> list[Constraint]:
         """The smallest set that cannot hold together, looked for among the suspects first."""
@@ -188,8 +215,7 @@ class Solving(Relations):
             return None
         report = self.solve()
         if report.conflicting:
-            names = ", ".join(report.conflicting)
-            raise SketchError(f'sketch "{self.name}": these cannot hold together: {names}; remove one')
+            raise SketchError(f'sketch "{self.name}": {report}')
         return report
 
 

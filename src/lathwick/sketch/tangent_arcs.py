@@ -7,14 +7,18 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
+import numpy as np
+
 from ..errors import SketchError
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
 from .crossings import common_points
-from .pieces import ArcPiece, LinePiece, Piece
+from .pieces import ArcPiece, LinePiece, Piece, slopes_along
 from .plane_curves import CurvePiece
 
 REACH = 1e3
+SMOOTH = 1e-6
+"""Directions that differ by less (radians) run on into each other."""
 Simple: TypeAlias = LinePiece | ArcPiece
 
 
@@ -37,12 +41,13 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
         raise SketchError(f"a radius must be more than {RESOLUTION:g}, got {radius:g}")
     if isinstance(one, CurvePiece) or isinstance(two, CurvePiece):
         raise SketchError(f"corners of {one.name} and {two.name} cannot be rounded: only lines and arcs can")
+    refuse_smooth(one, two, corner)
     towards = one if math.dist(one.end, corner) <= 2 * RESOLUTION else one.reversed()
     away = two if math.dist(two.start, corner) <= 2 * RESOLUTION else two.reversed()
     found = _fitting(towards, away, corner, radius)
     if found is None:
         limit = _largest_fitting(towards, away, corner, radius)
-        hint = f"; at most {rounded_down(limit):g} fits" if limit else ""
+        hint = f"; at most {limit:.9g} fits" if limit else ""
         x, y = corner
         raise SketchError(
             f"radius {radius:g} is too large at the corner ({x:.6g}, {y:.6g}) "
@@ -50,6 +55,25 @@ def blend_between(one: Piece, two: Piece, corner: Vec2, radius: float) -> Blend:
             places=(corner,),
         )
     return found
+
+
+def refuse_smooth(one: Piece, two: Piece, corner: Vec2) -> None:
+    ways = [leaving(piece, corner) for piece in (one, two)]
+    if math.hypot(ways[0][0] + ways[1][0], ways[0][1] + ways[1][1]) <= SMOOTH:
+        x, y = corner
+        how = "straight" if isinstance(one, LinePiece) and isinstance(two, LinePiece) else "smoothly"
+        raise SketchError(
+            f"{one.name} and {two.name} run {how} on at ({x:.6g}, {y:.6g}): there is no corner",
+            places=(corner,),
+        )
+
+
+def leaving(piece: Piece, corner: Vec2) -> Vec2:
+    """Unit direction in which a piece leaves one of its ends."""
+    at_start = math.dist(piece.start, corner) <= math.dist(piece.end, corner)
+    dx, dy = slopes_along(piece, np.array([0.0 if at_start else 1.0]))[0].tolist()
+    size = math.copysign(math.hypot(dx, dy), 1.0 if at_start else -1.0)
+    return (dx / size, dy / size)
 
 
 def rounded_down(size: float) -> float:
@@ -64,14 +88,19 @@ def _fitting(towards: Simple, away: Simple, corner: Vec2, radius: float) -> Blen
 
 
 def _largest_fitting(towards: Simple, away: Simple, corner: Vec2, radius: float) -> float:
+    """The largest radius that fits, as it can be said: of up to nine digits, and working; 0 for none."""
+
+    def fits(size: float) -> bool:
+        return size > RESOLUTION and _fitting(towards, away, corner, size) is not None
+
     low, high = 0.0, radius
     for _ in range(40):
         middle = 0.5 * (low + high)
-        if middle > RESOLUTION and _fitting(towards, away, corner, middle) is not None:
-            low = middle
-        else:
-            high = middle
-    return low
+        low, high = (middle, high) if fits(middle) else (low, middle)
+    if not low:
+        return 0.0
+    said = (float(f"{low:.{digits}g}") for digits in (6, 9))
+    return next((size for size in said if size < radius and fits(size)), rounded_down(low))
 
 
 def _candidates(towards: Simple, away: Simple, radius: float) -> Iterator[Blend]:
@@ -79,10 +108,10 @@ def _candidates(towards: Simple, away: Simple, radius: float) -> Iterator[Blend]
     for one in _offsets(towards, radius):
         for two in _offsets(away, radius):
             for center, _ in common_points(one, two):
-                start, end = _foot(towards, center), _foot(away, center)
+                start, end = _foot(towards.reversed(), center), _foot(away, center)
                 if start is None or end is None:
                     continue
-                turns = [_turning(center, *start), _turning(center, *end)]
+                turns = [-_turning(center, *start), _turning(center, *end)]
                 if turns[0] == turns[1] and _sweep(center, start[0], end[0], turns[0]) < math.pi:
                     yield Blend(center, start[0], end[0], clockwise=turns[0] < 0)
 
@@ -106,21 +135,24 @@ def _offsets(piece: Simple, radius: float) -> Sequence[Simple]:
 
 
 def _foot(piece: Simple, point: Vec2) -> tuple[Vec2, Vec2] | None:
-    """The nearest point of a piece and its direction of travel there; None beyond its ends."""
+    """The nearest point of a piece and its direction of travel there; None beyond its end, and at its
+    start."""
     if isinstance(piece, LinePiece):
         (ax, ay), (bx, by), length = piece.start, piece.end, piece.length
         ex, ey = (bx - ax) / length, (by - ay) / length
         t = (point[0] - ax) * ex + (point[1] - ay) * ey
-        if not RESOLUTION < t < length - RESOLUTION:
+        if not RESOLUTION < t <= length + RESOLUTION:
             return None
         return (ax + t * ex, ay + t * ey), (ex, ey)
     dx, dy = point[0] - piece.center[0], point[1] - piece.center[1]
     size = math.hypot(dx, dy)
-    if size <= RESOLUTION or not piece.covers(math.atan2(dy, dx), -RESOLUTION / piece.radius):
+    if size <= RESOLUTION or not piece.covers(math.atan2(dy, dx), RESOLUTION / piece.radius):
         return None
     ux, uy = dx / size, dy / size
     way = 1.0 if piece.sweep > 0 else -1.0
     foot = (piece.center[0] + piece.radius * ux, piece.center[1] + piece.radius * uy)
+    if math.dist(foot, piece.start) <= RESOLUTION:
+        return None
     return foot, (-way * uy, way * ux)
 
 

@@ -23,6 +23,29 @@ class FaceName:
         return f"{self.step}/{self.role}" + (f":{self.item}" if self.item else "")
 
 
+class Shared(str):
+    """The item of a face that is of several curves at once, as of a line and its mirror image that go on in
+    each other: the first one's name; `also` are those of the others."""
+
+    also: tuple[str, ...] = ()
+
+    @classmethod
+    def of(cls, first: str, other: str) -> Shared:
+        names = dict.fromkeys((first, *_others(first), other, *_others(other)))
+        made = cls(first)
+        made.also = tuple(str(name) for name in names if name != first)
+        return made
+
+
+def _others(name: str) -> tuple[str, ...]:
+    return name.also if isinstance(name, Shared) else ()
+
+
+def side_names(step: str, item: str) -> tuple[FaceName, ...]:
+    """The names of a face that a step makes at a curve of its sketch."""
+    return tuple(FaceName(step, "side", str(name)) for name in (item, *_others(item)))
+
+
 @dataclass(frozen=True, slots=True)
 class Address:
     """What a user wrote to find faces: a step, and where given a role and an item."""
