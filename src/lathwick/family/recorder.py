@@ -53,12 +53,11 @@ class Recorder:
     def _regions(self, profile: Profile, warnings: list[str]) -> tuple[Region, ...]:
         if not isinstance(profile, Sketch):
             return regions_of(profile, "use")
-        report = profile.settle()
-        if report is not None and report.redundant:
+        report = profile.settle() or profile.solve()
+        if report.redundant:
             warnings.append(f'sketch "{profile.name}": {report}')
-        if self.strict and not (report is not None and report.is_fully_defined):
-            state = report if report is not None else "it has no constraints"
-            raise SketchError(f'sketch "{profile.name}" is not fully defined: {state}')
+        if self.strict and not report.is_fully_defined:
+            raise SketchError(f'sketch "{profile.name}" is not fully defined: {report}')
         return profile.regions()
 
     def _record(self, name: str, verb: str, detail: str, build: Callable[[list[str]], Body]) -> Body:

@@ -157,7 +157,11 @@ class Copying(Trimming):
             assert isinstance(entity, TextEntity)
             copy = self._copied_text(entity, name, twin(entity.at), about, turn)
         if entity.spans is not None:
-            copy.spans = [(twin(a), twin(b)) for a, b in entity.spans]
+            turns = about is not None and isinstance(
+                entity, (Circle, EllipseEntity)
+            )  # these keep their sense
+            spans = [(b, a) if turns else (a, b) for a, b in entity.spans]
+            copy.spans = [(twin(a), twin(b)) for a, b in spans]
         self._keep(copy)
         return copy
 

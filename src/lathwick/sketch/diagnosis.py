@@ -57,6 +57,7 @@ class SketchReport:
     near_singular : names of constraints that hold only weakly, because others nearly say the same: a
         small change of them moves the drawing far.
     conflict : the conflicting constraints with their values, what changed last, and what would do instead.
+    missing : what is free, in words of the figures: "plate (its width, its height)".
     """
 
     freedom: int
@@ -68,6 +69,7 @@ class SketchReport:
     motions: tuple[Motion, ...] = ()
     near_singular: tuple[str, ...] = ()
     conflict: str = ""
+    missing: tuple[str, ...] = ()
 
     @property
     def is_solved(self) -> bool:
@@ -85,7 +87,7 @@ class SketchReport:
         text = "fully defined"
         if self.freedom:
             plural = "degree" if self.freedom == 1 else "degrees"
-            text = f"{self.freedom} {plural} of freedom left in {', '.join(self.free)}"
+            text = f"{self.freedom} {plural} of freedom left in {', '.join(self.missing or self.free)}"
         for name, others in self.repeats:
             text += f"; {name} repeats {', '.join(others) if others else 'what is fixed already'}"
         for name in self.near_singular:

@@ -21,6 +21,7 @@ from .diagnosis import (
 from .entities import Round
 from .equations import Equation, FloatArray
 from .measuring import DIMENSIONS, measured
+from .missing import missing
 from .relations import Relations
 from .solver import Solution, solve_equations
 from .system import IntArray, System
@@ -176,6 +177,7 @@ class Solving(Relations):
             free=self._free(rank),
             repeats=tuple(repeats.items()),
             motions=self._motions(rank),
+            missing=missing(self._names.values(), self.entities, rank.motion) if rank.motion else (),
             near_singular=tuple(dict.fromkeys(owners[i].name for i in rank.weak)),
         )
 
