@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -35,6 +35,9 @@ fuzz-bevels: $(VENV)/.ready
 
 fuzz-sweeps: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_sweeps $(N) $(SEED)
+
+fuzz-trims: $(VENV)/.ready
+	$(BIN)/python -m tests.trims $(N) $(SEED)
 
 fuzz-prisms: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_prisms $(N) $(SEED)

@@ -34,7 +34,10 @@ PICTURES = {
     "bodies": ["--view", "iso"],
     "details": ["--view", "iso"],
 }
-EXAMPLES = ("conduit", "handrail", "guard_spring", "guard_stud", "rain_funnel", "rain_strainer")
+EXAMPLES = (
+    "pipe_saddle", "bracket", "pawl_cam", "strap_link", "toggle", "tag_plate",
+    "conduit", "handrail", "guard_spring", "guard_stud", "rain_funnel", "rain_strainer",
+)  # fmt: skip
 CLAMP = '''
 import lathwick as lw
 

@@ -9,7 +9,7 @@ import lathwick as lw
 def pawl_cam(
     job: lw.Job,
     size: lw.Length = lw.param(24.0, low=6, high=200, note="diameter of the base circle"),
-    nose: lw.Length = lw.param("=0.2*size", note="radius at the tip"),
+    nose: lw.Length = lw.param("=0.18*size", note="radius at the tip"),
     lift: lw.Length = lw.param("=0.7*size", note="of the tip's center"),
     flank: lw.Length = lw.param("=1.5*size", note="radius of the sides"),
     bore: lw.Length = lw.param("=0.3*size"),
@@ -31,7 +31,7 @@ def pawl_cam(
 def _trimmed(sk, size):
     """Four circles that touch, trimmed to their outline."""
     base = sk.circle(sk.origin, size / 2, name="base")
-    tip = sk.circle((0, 0.7 * size), 0.2 * size, name="tip")
+    tip = sk.circle((0, 0.7 * size), 0.18 * size, name="tip")
     sk.on(tip.center, sk.y_axis)
     sides = [sk.circle((x * size, 0.2 * size), 1.5 * size, name=n) for n, x in (("left", 1), ("right", -1))]
     _sized(sk, base, tip, *sides)

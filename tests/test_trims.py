@@ -48,7 +48,7 @@ def touching_circles(trimmed: bool) -> tuple[lw.Sketch, list[object]]:
 
 
 def test_touching_circles_stay_defined_when_they_are_trimmed():
-    """No freedom and no weak constraint comes with the trims; every size changed and back gives the same area."""
+    """No freedom, no weak constraint comes with the trims; every size changed and back gives the same area."""
     sk, sizes = touching_circles(trimmed=True)
     report = sk.solve()
     assert (report.freedom, report.redundant, report.near_singular) == (0, (), ())
@@ -217,3 +217,53 @@ def test_text_fits_and_is_centered():
     assert sk.text("I", 10, fit=50, at=(40, 0)).height == 10
     with pytest.raises(lw.SketchError, match="text is level with its base, middle, top"):
         sk.text("I", 10, level="bottom")
+
+
+def test_entities_of_another_sketch_are_refused():
+    sk, other = lw.Sketch(), lw.Sketch()
+    strange = other.line((0, 0), (1, 1), name="strange")
+    line = sk.line((0, 0), (5, 0))
+    for call in (
+        lambda: sk.mirror([line, strange], sk.y_axis),
+        lambda: sk.trim(strange, (0, 0)),
+        lambda: sk.copies(strange, 3, dx=2),
+    ):
+        with pytest.raises(lw.SketchError, match="strange belongs to another sketch"):
+            call()
+
+
+def test_curves_that_part_say_so():
+    """A trimmed circle that shrinks away from its wall: the last change and both curves are named."""
+    sk = lw.Sketch()
+    wall = sk.line((5, -20), (5, 20), name="wall")
+    disc = sk.circle(sk.origin, 8, name="disc")
+    sk.fix(wall)
+    size = sk.radius(disc, 8, name="size")
+    sk.trim(disc, (8, 0))
+    size.value = 4
+    with pytest.raises(lw.SketchError, match=r"disc and wall do not meet any more .* size = 4 was the last"):
+        sk.regions()
+    size.value = 10
+    sk.trim(wall, (5, 19))
+    sk.trim(wall, (5, -19))
+    half = math.acos(0.5)
+    assert area(sk) == pytest.approx(
+        100 * math.pi - 100 * (half - math.sin(half) * math.cos(half)), rel=1e-13
+    )
+
+
+def test_relations_are_drawn_from_what_is_drawn():
+    """A rough outline in a drawing block needs only its sizes."""
+    sk = lw.Sketch()
+    with sk.drawing(infer=0.5):
+        edge = sk.polyline([(0.2, -0.1), (40, 0.3), (40.1, 10.2), (0.1, 9.8)], close=True)
+    assert sk.solve().freedom == 2
+    sk.length(edge[0], 42)
+    sk.length(edge[1], 12)
+    assert sk.solve().is_fully_defined
+    assert area(sk) == pytest.approx(504)
+    assert edge[0].start.position == (0, 0)
+    disc = sk.circle((20, 15.2), 3, name="disc")
+    (touch,) = [p for p in sk.infer(0.5) if p.kind == "tangent"]
+    assert str(touch).endswith("disc), off by 0.2 mm")
+    assert touch.entities == (edge[2], disc)

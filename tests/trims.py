@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import sys
 from collections.abc import Callable
 from functools import reduce
 
@@ -124,3 +125,22 @@ def off(seed: int) -> float:
     sk = trimmed(figures, np.random.default_rng(seed))
     area = math.fsum(region.area for region in sk.regions())
     return abs(area / united_area(figures) - 1)
+
+
+def main(count: int, first: int) -> int:
+    """Tells of every seed whose outline is wrong or refused; returns how many."""
+    bad = 0
+    for seed in range(first, first + count):
+        try:
+            told = f"off by {share:.1e}" if (share := off(seed)) > 1e-12 else ""
+        except lw.LathwickError as error:
+            told = str(error)
+        if told:
+            bad += 1
+            print(seed, told)
+    print(f"{count} outlines, {bad} wrong or refused")
+    return bad
+
+
+if __name__ == "__main__":
+    sys.exit(main(int(sys.argv[1]), int(sys.argv[2])) > 0)

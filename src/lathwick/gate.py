@@ -27,25 +27,35 @@ SHOWN = 60
 """Of a value so many letters are shown."""
 
 
-def gated(rules: Rules, error: type[LathwickError], step: str = "") -> Callable[[S], S]:
-    """The class with a gate before each of its public verbs, which raises errors of a kind. step : the
-    argument that names the step, which the errors tell."""
+Check = Callable[[Any, object], str]
+"""What an object has against a value that it is given: a sentence, or nothing."""
+
+
+def gated(
+    rules: Rules, error: type[LathwickError], step: str = "", check: Check = lambda own, value: ""
+) -> Callable[[S], S]:
+    """The class with a gate before each of its public verbs, which raises errors of a kind.
+
+    step : the argument that names the step, which the errors tell. check : a further look at each value.
+    """
 
     def gate(cls: S) -> S:
         for name, verb in inspect.getmembers(cls, inspect.isfunction):
             if not name.startswith("_"):
-                setattr(cls, name, _behind_gate(verb, rules, error, step))
+                setattr(cls, name, _behind_gate(verb, rules, error, step, check))
         return cls
 
     return gate
 
 
 def _behind_gate(
-    verb: Callable[..., Any], rules: Rules, error: type[LathwickError], step: str
+    verb: Callable[..., Any], rules: Rules, error: type[LathwickError], step: str, check: Check
 ) -> Callable[..., Any]:
     signature = inspect.signature(verb)
     known = {p.name: (p.kind is p.VAR_POSITIONAL, _alternatives(str(p.annotation), rules))
              for p in signature.parameters.values()}  # fmt: skip
+
+    whole = {p.name for p in signature.parameters.values() if p.annotation == "int"}
 
     @wraps(verb)
     def gate(*args: Any, **kwargs: Any) -> Any:
@@ -60,8 +70,13 @@ def _behind_gate(
                     refusal = error(f"{verb.__name__}: {argument} takes {words}, got {_shown(one)}")
                     name = bound.arguments.get(step)
                     raise refusal.in_step(name) if isinstance(name, str) else refusal
+                against = check(args[0], one)
+                if against:
+                    raise error(f"{verb.__name__}: {argument}: {against}")
             if isinstance(value, (Decimal, Fraction)):
                 bound.arguments[argument] = float(value)
+            if argument in whole:
+                bound.arguments[argument] = int(value)
         return verb(*bound.args, **bound.kwargs)
 
     return gate
@@ -95,6 +110,10 @@ def is_number(value: object) -> bool:
         return False
 
 
+def is_whole(value: object) -> bool:
+    return is_number(value) and float(value).is_integer()  # type: ignore[arg-type]
+
+
 def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:
     """Whether a value is a list whose members all follow a rule; what can be read only once is not read."""
 
@@ -114,7 +133,7 @@ PLAIN: Rules = {
     "None": (lambda value: value is None, ""),
     "bool": (is_a(bool, np.bool_), "True or False"),
     "str": (is_a(str), "a text"),
-    "int": (is_number, "a whole number"),
+    "int": (is_whole, "a whole number"),
     "float": (is_number, "a finite number"),
     "Sequence[float]": (are(is_number), "a list of finite numbers"),
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 
 from ..errors import ModellingError
 from ..gate import PLAIN, gated, is_a
@@ -21,7 +22,7 @@ from ..modelling.paths import PathLike
 from ..modelling.paths import path as as_path
 from ..modelling.perforate import perforate
 from ..modelling.profile import Profile
-from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, plane_of
+from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, backdrop_of, plane_of
 from ..modelling.revolve import revolve
 from ..modelling.sweep import sweep
 from ..modelling.thread import ThreadStart, thread
@@ -62,7 +63,8 @@ class Job(Recorder):
         self._new_name(name, True)
         with naming_step(name):
             plane = plane_of(on, "a sketch lies on")
-        sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read)
+        backdrop = partial(backdrop_of, on, self.unit)
+        sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read, backdrop=backdrop)
         self._steps.append(Step(name, "sketch", "", sketch=sketch))
         return sketch
 

@@ -8,9 +8,10 @@ from ..errors import ModellingError
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, Plane, as_direction
 from ..geometry.vector import Vec3
+from ..sketch.pieces import Piece
 from ..topology.body import BodyEdge, BodyFace
 from ..topology.selection import Selection
-from .flat_faces import plane_of_face
+from .flat_faces import plane_of_face, region_of_face
 
 PlaneLike = Plane | BodyFace | Selection[BodyFace]
 """A plane, or a planar face: its plane, the normal out of the body."""
@@ -30,6 +31,16 @@ def plane_of(place: PlaneLike, what: str) -> Plane:
     if isinstance(one, BodyFace):
         return plane_of_face(one.brep)
     raise ModellingError(f"{what} a Plane or a planar face, got {place!r}")
+
+
+def backdrop_of(place: PlaneLike, unit: str) -> tuple[Piece, ...]:
+    """The outline of a planar face, in its plane; nothing for a plane."""
+    one = _single(place)
+    if not isinstance(one, BodyFace):
+        return ()
+    return tuple(
+        p for patch in region_of_face(one.brep, unit).patches for loop in patch.loops for p in loop.pieces
+    )
 
 
 def axis_of(place: AxisLike, what: str) -> Axis:

@@ -261,6 +261,6 @@ def _corners_of(corners: Iterable[Point] | Polyline, between: Pair | None) -> li
         joints = [(one, two) for one, two in zip(lines, [*lines[1:], lines[0]], strict=True)]
         return [one.end for one, two in joints if one is not two and one.end is two.start]
     found = list(corners) if isinstance(corners, Iterable) else [corners]
-    if not all(isinstance(point, Point) for point in found):
+    if not found or not all(isinstance(point, Point) for point in found):
         raise SketchError(f"corners are points or a polyline, got {corners!r}")
     return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from itertools import count, pairwise
 from numbers import Integral
 from typing import TypeAlias, TypeVar
@@ -31,6 +31,7 @@ from .entities import (
 )
 from .lettering import lettering
 from .measuring import no_reader
+from .pieces import Piece
 
 PointLike: TypeAlias = Point | Iterable[float]
 Chain = TypeVar("Chain", bound=Polyline)
@@ -41,8 +42,16 @@ class Drawing:
     a point passed twice is shared. `name=` must be new in the sketch."""
 
     def __init__(
-        self, plane: Plane = XY, *, name: str = "sketch", unit: str = "mm", reader: Reader = no_reader
+        self,
+        plane: Plane = XY,
+        *,
+        name: str = "sketch",
+        unit: str = "mm",
+        reader: Reader = no_reader,
+        backdrop: Callable[[], tuple[Piece, ...]] = tuple,
     ) -> None:
+        """backdrop : gives the outline of the face that carries the sketch; it is only shown."""
+        self.backdrop = backdrop
         self.plane = plane
         self.reader = reader
         self.name = name
@@ -51,6 +60,7 @@ class Drawing:
         self.entities: list[Entity] = []
         self._constraints: list[Constraint] = []
         self._shapes: list[Constraint] = []
+        self._own_joints: dict[Entity, Point] = {}
         self._serial = count()
         self._names: dict[str, object] = {}
         self._numbers: dict[str, int] = {}

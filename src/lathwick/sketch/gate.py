@@ -6,6 +6,7 @@ import numpy as np
 
 from ..gate import PLAIN, Rules, are, is_a, is_number
 from ..topology.body import BodyEdge, BodyFace, BodyVertex
+from .drawing import Drawing
 from .entities import (
     Arc,
     Circle,
@@ -67,3 +68,14 @@ RULES: Rules = {
     "Group": (is_a(Group), "a figure"),
 }
 """For each name that an annotation may have: what tells whether a value is one, and the words for it."""
+
+
+def foreign(drawing: Drawing, value: object) -> str:
+    """What a sketch has against entities of another one."""
+    if isinstance(value, Entity):
+        return "" if value._variables is drawing.variables else f"{value.name} belongs to another sketch"
+    if isinstance(value, (Polyline, Group)):
+        return foreign(drawing, value[0])
+    if isinstance(value, (list, tuple)):
+        return next((told for one in value if (told := foreign(drawing, one))), "")
+    return ""

@@ -30,7 +30,8 @@ class Projecting(Offsetting):
 
         They are fixed; when the body changes, the script that is run again draws them anew. Reference
         geometry by default; with `construction=False` they bound regions. An edge seen end on is a
-        point, a tilted circle an ellipse. One thing is called `name`, several `name.1`, `name.2`, ...
+        point, a tilted circle an ellipse. One thing is called `name`, several `name.1`, `name.2`, ...;
+        without a name they are called after the step that made the edge: "plate.edge1".
         """
         sources = _flat(things)
         if not sources:
@@ -38,7 +39,7 @@ class Projecting(Offsetting):
         made = []
         for k, source in enumerate(sources, 1):
             label = name if name is None or len(sources) == 1 else f"{name}.{k}"
-            label = self._named("projected", label)
+            label = self._named(_kind_of(source), label)
             if isinstance(source, BodyVertex):
                 entity: Entity = self._fixed_point(source.point, label, construction)
             else:
@@ -160,3 +161,11 @@ def _flat(things: Projectable) -> list[BodyEdge | BodyVertex]:
             raise SketchError(f"project takes edges, faces or vertices of a body, got {thing!r}")
         found += _flat(thing)
     return list(dict.fromkeys(found))
+
+
+def _kind_of(source: BodyEdge | BodyVertex) -> str:
+    """What a projected thing without a name is called, before its number: what it is and of which step."""
+    if isinstance(source, BodyVertex):
+        return "vertex"
+    step = next((face.step for face in source.faces if face.step), "")
+    return f"{step}.edge" if step else "edge"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import product
 from typing import TypeAlias
 
@@ -305,6 +306,29 @@ class Relations(Drawing):
         constraint.serial, constraint.ticks = next(self._serial), self._serial
         self._constraints.append(constraint)
         return constraint
+
+    def _drop_constraints(self, gone: set[int]) -> list[Constraint]:
+        """Take away the constraints on things with these identities; returns them."""
+        lost: list[Constraint] = []
+        for owner in (self._constraints, self._shapes):
+            lost += [c for c in owner if any(id(e) in gone for e in c.entities)]
+            owner[:] = [c for c in owner if not any(id(e) in gone for e in c.entities)]
+        for contact in (contact for constraint in lost for contact in constraint.contacts):
+            contact.retire()
+        return lost
+
+    def _hold(self, gone: Sequence[Entity], kept: Sequence[Entity]) -> None:
+        """What nothing asks for any more is no freedom of the sketch."""
+        needed = {i for e in kept for i in e.own_variables()}
+        for entity in gone:
+            self._names.pop(entity.name, None)
+            self._own_joints.pop(entity, None)
+            for i in set(entity.own_variables()) - needed:
+                self.variables.constant[i] = True
+
+    def _points_of(self, entity: Entity) -> list[Point]:
+        spans = [p for span in entity.spans or () for p in span]
+        return list(dict.fromkeys([*entity.points(), *spans]))
 
 
 def _some_place(curve: Curve | Polyline) -> Vec2:

@@ -50,34 +50,12 @@ class Removing(Copying):
         points = [p for part in parts for p in self._points_of(part)]
         return [p for p in points if id(p) not in used and not _is_given(self, p)]
 
-    def _drop_constraints(self, gone: set[int]) -> list[Constraint]:
-        """Take away the constraints on things with these identities; returns them."""
-        lost: list[Constraint] = []
-        for owner in (self._constraints, self._shapes):
-            lost += [c for c in owner if any(id(e) in gone for e in c.entities)]
-            owner[:] = [c for c in owner if not any(id(e) in gone for e in c.entities)]
-        for contact in (contact for constraint in lost for contact in constraint.contacts):
-            contact.retire()
-        return lost
-
     def _left_alone(self, lost: Sequence[Constraint], kept: Sequence[Entity]) -> list[Point]:
         """Points, as the center of a rectangle, of which only lost constraints knew."""
         known = {id(e) for c in (*self._constraints, *self._shapes) for e in c.entities}
         known |= {id(e) for one in kept for e in (one, *self._points_of(one))}
         found = [e for c in lost for e in c.entities if isinstance(e, Point) and id(e) not in known]
         return [p for p in found if not _is_given(self, p)]
-
-    def _hold(self, gone: Sequence[Entity], kept: Sequence[Entity]) -> None:
-        """What nothing asks for any more is no freedom of the sketch."""
-        needed = {i for e in kept for i in e.own_variables()}
-        for entity in gone:
-            self._names.pop(entity.name, None)
-            for i in set(entity.own_variables()) - needed:
-                self.variables.constant[i] = True
-
-    def _points_of(self, entity: Entity) -> list[Point]:
-        spans = [p for span in entity.spans or () for p in span]
-        return list(dict.fromkeys([*entity.points(), *spans]))
 
     def _must_stand(self, part: Entity) -> None:
         if not isinstance(part, Entity):

@@ -9,14 +9,14 @@ from ..gate import gated
 from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
 from .entities import Entity
-from .gate import RULES
+from .gate import RULES, foreign
 from .inference import Inference
 from .region import Region
 from .regions import find_regions
 from .wholes import profile_pieces
 
 
-@gated(RULES, SketchError)
+@gated(RULES, SketchError, check=foreign)
 class Sketch(Inference):
     """A drawing on a plane with constraints, a solver and the regions its curves enclose.
 

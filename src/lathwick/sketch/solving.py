@@ -18,8 +18,9 @@ from .diagnosis import (
     independent_rows,
     smallest_conflict,
 )
-from .entities import Round
+from .entities import Point, Round
 from .equations import Equation, FloatArray
+from .joints import Follower, followers
 from .measuring import DIMENSIONS, measured
 from .missing import missing
 from .relations import Relations
@@ -33,6 +34,7 @@ class Solving(Relations):
 
     _extents: tuple[int, IntArray, IntArray] | None = None
     _last: tuple[list[Constraint], Context] | None = None
+    _following: frozenset[Point] | set[Point] = frozenset()
 
     def solve(self) -> SketchReport:
         """Move the drawing as little as possible so that every constraint holds, and diagnose it.
@@ -40,18 +42,52 @@ class Solving(Relations):
         On a conflict the drawing stays as it was, and the report names the smallest set of
         constraints that cannot hold together.
         """
+        following = self._free_followers()
+        sides = [joint.side for joint in following]
         active = self._active(self._constraints)
         equations, owners = self._equations(active)
         system = System(equations, len(self.variables.values))
         solution = self._solution(equations, system)
+        drawn = list(self.variables.values)
         if not solution.converged:
             return self._conflict(system, owners, solution)
         self.variables.values[:] = solution.values.tolist()
+        for joint, side in zip(following, sides, strict=True):
+            place = joint.place(side)
+            if place is None:
+                self.variables.values[:] = drawn
+                return self._parted(joint)
+            self.variables.values[joint.point.ix], self.variables.values[joint.point.iy] = place
         return self._report(system, owners, solution)
+
+    def _free_followers(self) -> list[Follower]:
+        """The joints that only follow their curves; they are no unknowns of the sketch."""
+        found = (
+            followers(self._own_joints.values(), self._shapes, self._constraints, self.entities)
+            if self._own_joints
+            else []
+        )
+        self._following = {joint.point for joint in found}
+        for joint in self._own_joints.values():
+            follows = joint in self._following
+            self.variables.constant[joint.ix] = self.variables.constant[joint.iy] = follows
+        return found
+
+    def _parted(self, joint: Follower) -> SketchReport:
+        """The report on curves that do not meet any more where they were trimmed."""
+        why = f"{joint.one.name} and {joint.two.name} do not meet any more where they were trimmed"
+        last = max(self._constraints, key=lambda c: max(c.serial, c.changed), default=None)
+        if last is not None:
+            why += f"; {last.told} was the last change"
+        names = (last.name,) if last is not None else ("shapes of the entities",)
+        return SketchReport(0, (), names, math.inf, conflict=why)
 
     def _active(self, constraints: Iterable[Constraint]) -> list[Constraint]:
         """The shapes of the entities and the given constraints, in the order they were made."""
-        return sorted([*self._shapes, *constraints], key=lambda c: c.serial)
+        shapes = self._shapes
+        if self._following:
+            shapes = [c for c in shapes if c.entities[0] not in self._following]
+        return sorted([*shapes, *constraints], key=lambda c: c.serial)
 
     @property
     def extent(self) -> float:
@@ -198,7 +234,11 @@ class Solving(Relations):
         moving = rank.motion.keys()
         if not moving:
             return ()
-        return tuple(e.name for e in self.entities if not moving.isdisjoint(e.own_variables()))
+        free = {e for e in self.entities if not moving.isdisjoint(e.own_variables())}
+        for joint in self._free_followers():
+            if joint.one in free or joint.two in free:
+                free.add(joint.point)
+        return tuple(e.name for e in self.entities if e in free)
 
     def _motions(self, rank: Rank) -> tuple[Motion, ...]:
         if not rank.motion:

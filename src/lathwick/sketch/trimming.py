@@ -63,6 +63,7 @@ class Trimming(Corners):
             kept.append((joints[-1], span[1]))
         number = spans.index(span)
         curve.spans = [*spans[:number], *kept, *spans[number + 1 :]]
+        self._forget_joints(span)
         return tuple(joints)
 
     def _open(self, curve: Entity, piece: Piece, spot: Vec2, cuts: list[Cut]) -> tuple[Point, ...]:
@@ -167,11 +168,23 @@ class Trimming(Corners):
         self._tie(point, loose, curve, other, _do_touch(piece, share, other, place))
         return point
 
+    def _forget_joints(self, points: Iterable[Point]) -> None:
+        """Take joints out of the sketch at which no curve ends any more, and of which nothing is asked."""
+        asked = {id(e) for c in self._constraints for e in c.entities}
+        asked |= {id(p) for e in self.entities for p in self._points_of(e) if e is not p}
+        unused = [p for p in points if p in self._own_joints and id(p) not in asked]
+        if unused:
+            gone = set(map(id, unused))
+            self._drop_constraints(gone)
+            self.entities[:] = [e for e in self.entities if id(e) not in gone]
+            self._hold(unused, self.entities)
+
     def _new_joint(self, name: str, place: Vec2) -> Point:
         if name in self._names:
             name = self._next(name)
         point = Point(self.variables, name, place, construction=False)
         self._keep(point)
+        self._own_joints[point] = point
         return point
 
     def _points_on(self, curve: Entity) -> Iterator[Point]:

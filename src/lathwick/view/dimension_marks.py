@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..geometry.placement import FloatArray
 from ..geometry.vector import Vec2
 from ..sketch.constraints import Constraint
 from ..sketch.entities import Arc, Entity, Line, Point, Round
@@ -45,14 +46,21 @@ class Mark:
 
 @dataclass(slots=True)
 class Layout:
-    """Places marks one after another. `to_pixels` maps sketch coordinates; `curves` are points on
-    what is drawn, and `frame` the pixels of the drawing's box and of the picture."""
+    """Places marks one after another. `to_pixels` maps sketch coordinates; `curves` are points along each
+    thing that is drawn, shapes (N, 2), and the two frames those of the drawing and of the picture."""
 
     to_pixels: Callable[[Vec2], Vec2]
-    curves: Sequence[Vec2]
+    curves: Sequence[FloatArray]
     drawing: tuple[float, float, float, float]
     picture: tuple[float, float, float, float]
     placed: list[Mark] = field(default_factory=list)
+    _points: FloatArray = field(init=False)
+    _steps: FloatArray = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._points = np.concatenate(self.curves)
+        steps = [np.hstack([c[:-1], c[1:]]) for c in self.curves if len(c) > 1]
+        self._steps = np.concatenate(steps) if steps else np.empty((0, 4))
 
     def place(self, constraint: Constraint) -> Mark | None:
         """The mark of a dimension where it disturbs least; None for a pure relation."""
@@ -73,18 +81,46 @@ class Layout:
         lines = sum(_passes(mark.box, *line) for m in self.placed for line in (*m.arrows, *m.lines)) + sum(
             _passes(m.box, *line) for m in self.placed for line in (*mark.arrows, *mark.lines)
         )
-        on_curve = sum(left < x < right and bottom < y < top for x, y in self.curves)
+        x, y = self._points.T
+        on_curve = int(((left < x) & (x < right) & (bottom < y) & (y < top)).sum())
+        crossed = sum(self._crossed(line) for line in mark.arrows) if not mark.lines else 0
+        doubled = sum(_overlap(a, b) for a in mark.arrows for m in self.placed for b in m.arrows)
         outside = left < self.picture[0] or bottom < self.picture[1]
         outside = outside or right > self.picture[2] or top > self.picture[3]
         reach = sum(math.dist(a, b) for a, b in mark.lines) / 150.0
         amid = bool(mark.lines) and self._is_amid(mark.at)
         cost = 100.0 * texts + 12.0 * lines + min(60.0, 8.0 * on_curve) + reach
+        cost += 5.0 * crossed + 60.0 * doubled
         return cost + (200.0 if outside else 0.0) + (8.0 if amid else 0.0)
+
+    def _crossed(self, line: Segment) -> int:
+        """How many drawn curves a leader crosses, its own at its tip not counted."""
+        a, tip = np.array(line[0]), np.array(line[1])
+        b = tip - (tip - a) * min(0.5, 4.0 / max(math.dist(*line), 1.0))
+        p, q = self._steps[:, :2], self._steps[:, 2:]
+
+        def side(o: FloatArray, d: FloatArray, x: FloatArray) -> FloatArray:
+            found: FloatArray = d[..., 0] * (x - o)[..., 1] - d[..., 1] * (x - o)[..., 0]
+            return found
+
+        parts = (side(a, b - a, p) * side(a, b - a, q) < 0) & (side(p, q - p, a) * side(p, q - p, b) < 0)
+        return int(parts.sum())
 
     def _is_amid(self, spot: Vec2) -> bool:
         """Whether a text would stand inside the drawing's box."""
         left, bottom, right, top = self.drawing
         return left < spot[0] < right and bottom < spot[1] < top
+
+
+def _overlap(a: Segment, b: Segment) -> bool:
+    """Whether two level or upright dimension lines lie on each other over some length."""
+    for axis in (0, 1):
+        across = 1 - axis
+        levels = [p[across] for p in (*a, *b)]
+        if max(levels) - min(levels) < 10.0:
+            (a0, a1), (b0, b1) = (sorted(p[axis] for p in line) for line in (a, b))
+            return min(a1, b1) - max(a0, b0) > 1.0
+    return False
 
 
 def _passes(box: tuple[float, float, float, float], a: Vec2, b: Vec2) -> bool:
@@ -167,7 +203,9 @@ def _nearest_places(one: Entity, two: Entity) -> tuple[Vec2, Vec2]:
 
 def _on_rim(circle: Round, towards: Vec2) -> Vec2:
     (x, y), r = circle.center.position, circle.radius
-    away = math.dist((x, y), towards) or 1.0
+    away = math.dist((x, y), towards)
+    if away < 1e-9 * r:  # from its very center: any direction will do
+        return (x + 0.8 * r, y + 0.6 * r)
     return (x + (towards[0] - x) / away * r, y + (towards[1] - y) / away * r)
 
 
@@ -285,7 +323,7 @@ def _angle_places(lines: Sequence[Entity], text: str, layout: Layout) -> Iterato
     center = layout.to_pixels(vertex)
     a, b = _ray(one, vertex), _ray(two, vertex)
     for radius in (44.0, 62.0, 84.0, 30.0):
-        for flip in (0.0, math.pi):
+        for flip in (0.0,) if _share_an_end(one, two) else (0.0, math.pi):
             start = math.atan2(a[1], a[0]) + flip
             turn = math.remainder(math.atan2(b[1], b[0]) + flip - start, math.tau)
             middle = start + 0.5 * turn
@@ -297,6 +335,12 @@ def _angle_places(lines: Sequence[Entity], text: str, layout: Layout) -> Iterato
             )
             low, high = sorted((start, start + turn))
             yield Mark(ends, (), text, at, (center, radius, low, high))
+
+
+def _share_an_end(one: Line, two: Line) -> bool:
+    """Whether two lines make a corner, in which their angle is shown."""
+    reach = 1e-6 * (one.length + two.length)
+    return any(math.dist(p.position, q.position) <= reach for p in one.points() for q in two.points())
 
 
 def _ray(line: Line, vertex: Vec2) -> Vec2:

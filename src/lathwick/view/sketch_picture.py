@@ -15,7 +15,8 @@ from ..sketch.entities import Arc, Circle, EllipseEntity, Entity, Line, Point, S
 from ..sketch.pieces import Piece, entity_piece, pieces_along
 from ..sketch.sketch import Sketch
 from .dimension_marks import Layout, Mark
-from .style import DIMENSION, DPI, FAINT, FIXED, FONT, FREE, GOOD, INK, PAPER, QUIET
+from .relation_marks import WORDS, relation_signs
+from .style import DIMENSION, DPI, FAINT, FIXED, FONT, FREE, GOOD, GROUND, INK, PAPER, QUIET, RELATION
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -50,12 +51,16 @@ def draw_sketch(figure: Figure, sketch: Sketch) -> None:
     axes.set_xlim(0, size[0])
     axes.set_ylim(0, size[1])
     shapes = [(entity, _outline(entity)) for entity in sketch.entities]
-    view = _View([points for _, points in shapes], size)
+    grounds = [_along(piece) for piece in sketch.backdrop()]
+    view = _View([*(points for _, points in shapes), *grounds], size)
     _draw_axes(axes, view, size)
+    for points in grounds:
+        axes.plot(*view.pixels(points).T, color=GROUND, lw=1.6, zorder=1)
     free = set(report.free)
     for entity, points in shapes:
         _draw_entity(axes, entity, points, view, FREE if entity.name in free else FIXED)
     _draw_motions(axes, report, view)
+    _draw_relations(axes, sketch, view)
     _draw_dimensions(axes, sketch, view, shapes, size)
     _draw_heading(axes, sketch, report, size)
 
@@ -144,6 +149,11 @@ def _draw_motions(axes: Axes, report: SketchReport, view: _View) -> None:
             axes.annotate("", tip, tail, arrowprops={**ARROW, "color": FREE, "lw": 1.3}, zorder=5)
 
 
+def _draw_relations(axes: Axes, sketch: Sketch, view: _View) -> None:
+    for sign, (x, y) in relation_signs(sketch.constraints, view.pixel):
+        axes.text(x, y, sign, color=RELATION, fontsize=8.5, family=FONT, ha="center", va="center", zorder=5)
+
+
 def _draw_dimensions(
     axes: Axes,
     sketch: Sketch,
@@ -151,7 +161,7 @@ def _draw_dimensions(
     shapes: Sequence[tuple[Entity, FloatArray]],
     size: tuple[float, float],
 ) -> None:
-    curves = [(float(x), float(y)) for _, points in shapes for x, y in view.pixels(points)]
+    curves = [view.pixels(points) for _, points in shapes]
     picture = (14.0, 14.0, size[0] - 14.0, size[1] - HEADING)
     layout = Layout(view.pixel, curves, view.drawing, picture)
     for constraint in sketch.constraints:
@@ -198,6 +208,10 @@ def _draw_heading(axes: Axes, sketch: Sketch, report: SketchReport, size: tuple[
     axes.text(size[0] - left, top - 28, state, color=color, fontsize=12, weight="bold", family=FONT,
               va="center", ha="right")  # fmt: skip
     legend = "blue-green: fixed    orange: can still move" if report.freedom else "nothing can move"
+    shown = dict.fromkeys(
+        sign for sign, _ in relation_signs(sketch.constraints, lambda p: p) if sign in WORDS
+    )
+    legend = "    ".join([*(f"{sign} {WORDS[sign]}" for sign in shown), legend])
     axes.text(size[0] - left, top - 54, legend, color=QUIET, fontsize=9.5, family=FONT,
               va="center", ha="right")  # fmt: skip
 

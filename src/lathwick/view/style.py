@@ -11,6 +11,8 @@ FAINT: Final = "#dfe3e1"
 FIXED: Final = "#14606b"
 FREE: Final = "#d2691e"
 DIMENSION: Final = "#5a5f86"
+RELATION: Final = "#9a6b1f"
+GROUND: Final = "#c3cac9"
 GOOD: Final = "#2e7d4f"
 
 FONT: Final = "DejaVu Sans"  # comes with matplotlib, so it is there everywhere
