@@ -53,7 +53,6 @@ if TYPE_CHECKING:
     from .modelling.combine import split as split
     from .modelling.combine import union as union
     from .modelling.extrude import extrude as extrude
-    from .modelling.hole import THROUGH as THROUGH
     from .modelling.hole import hole as hole
     from .modelling.local.draft import draft as draft
     from .modelling.local.shell import shell as shell
@@ -77,6 +76,7 @@ if TYPE_CHECKING:
     from .modelling.revolve import revolve as revolve
     from .modelling.sweep import sweep as sweep
     from .modelling.thread import thread as thread
+    from .modelling.through import THROUGH as THROUGH
     from .modelling.transform import move as move
     from .modelling.transform import place as place
     from .modelling.transform import scale as scale
@@ -115,10 +115,7 @@ _HOMES = {
     ),
     "modelling.blend.chamfer": ("chamfer",),
     "modelling.blend.fillet": ("fillet",),
-    "modelling.hole": (
-        "THROUGH",
-        "hole",
-    ),
+    "modelling.hole": ("hole",),
     "modelling.local.draft": ("draft",),
     "modelling.local.shell": ("shell",),
     "modelling.local.thicken": ("thicken",),
@@ -142,6 +139,7 @@ _HOMES = {
     "modelling.revolve": ("revolve",),
     "modelling.sweep": ("sweep",),
     "modelling.thread": ("thread",),
+    "modelling.through": ("THROUGH",),
     "modelling.transform": (
         "move",
         "place",

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from decimal import Decimal
 from fractions import Fraction
 from functools import wraps
+from importlib import import_module
 from numbers import Real
 from typing import Any, TypeVar
 
@@ -127,6 +128,15 @@ def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:
 
 def is_a(*kinds: type) -> Callable[[object], bool]:
     return lambda value: isinstance(value, kinds)
+
+
+def is_of(module: str, name: str) -> Callable[[object], bool]:
+    """Whether a value is of a class of this package, which is imported when a value is looked at."""
+
+    def found(value: object) -> bool:
+        return isinstance(value, getattr(import_module(f"{__package__}.{module}"), name))
+
+    return found
 
 
 PLAIN: Rules = {

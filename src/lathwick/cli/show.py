@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rich import box
 from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
-from ..family.design import Design
 from ..family.parameters import REQUIRED, Parameter, Value
-from ..family.part import Part
-from ..family.steps import Step
-from ..family.variants import FAILED, Variant, VariantRun
-from ..mesh.mesh import Mesh
-from ..topology.body import Body
+
+if TYPE_CHECKING:
+    from ..family.design import Design
+    from ..family.part import Part
+    from ..family.steps import Step
+    from ..family.variants import Variant, VariantRun
+    from ..mesh.mesh import Mesh
+    from ..topology.body import Body
 
 MOST_ROWS = 40
 
@@ -247,7 +249,7 @@ def _mass(v: Variant) -> str:
 
 
 def _status(v: Variant) -> str:
-    if v.status == FAILED:
+    if v.status == "failed":
         return "[red]failed[/]"
     done = "[green]kept[/]" if v.kept else "[green]done[/]"
     return f"{done} [yellow]{escape(v.message)}[/]" if v.message else done

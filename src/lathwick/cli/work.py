@@ -7,8 +7,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
-
 from ..errors import ParameterError
 from ..family.design import Design
 from ..family.files import read_mesh, save, save_each
@@ -113,6 +111,8 @@ def _progress(total: int) -> Iterator[Callable[[Variant], None]]:
     """A progress bar that is drawn again after each variant.
 
     It has no thread of its own, so that worker processes can be forked."""
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
     columns = (
         TextColumn("building"),
         BarColumn(),

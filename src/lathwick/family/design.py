@@ -5,14 +5,16 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable, Mapping
-from typing import Annotated, Any, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
 
 from ..errors import ParameterError
 from ..geometry.units import MILLIMETRES
-from ..topology.body import Body
 from .job import Job
 from .parameters import REQUIRED, Kind, Param, Parameter, Value, resolve
 from .part import Part
+
+if TYPE_CHECKING:
+    from ..topology.body import Body
 
 
 class Design:
@@ -49,6 +51,8 @@ class Design:
         """The part with values that `check` has returned."""
         job = Job(self.unit, strict=self.strict, params=checked)
         result = self.build(job, **checked)
+        from ..topology.body import Body
+
         if isinstance(result, Body):
             result = Part(result)
         if not isinstance(result, Part):

@@ -4,41 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
+from typing import TYPE_CHECKING
 
 from ..errors import ModellingError
-from ..gate import PLAIN, gated, is_a
+from ..gate import PLAIN, gated, is_of
 from ..geometry.placement import XY, Axis
-from ..modelling import combine, patterns, primitives, transform
-from ..modelling.blend.chamfer import chamfer
-from ..modelling.blend.fillet import Edges, fillet
-from ..modelling.extrude import extrude, extrude_to
-from ..modelling.hole import THROUGH, Depth, Through, hole
-from ..modelling.local.draft import draft
-from ..modelling.local.shell import Faces, shell
-from ..modelling.local.thicken import thicken
-from ..modelling.loft import loft
-from ..modelling.outlines import is_point
-from ..modelling.paths import PathLike
-from ..modelling.paths import path as as_path
-from ..modelling.perforate import perforate
-from ..modelling.profile import Profile
-from ..modelling.references import AxisLike, DirectionLike, PlaneLike, axis_of, backdrop_of, plane_of
-from ..modelling.revolve import revolve
-from ..modelling.sweep import sweep
-from ..modelling.thread import ThreadStart, thread
-from ..sketch.entities import Line
-from ..sketch.sketch import Sketch
-from ..topology.body import Body, BodyFace
-from ..topology.selection import Selection
+from ..modelling import verbs
+from ..modelling.through import THROUGH, Depth, Through
 from .recorder import Recorder, naming_step
 from .steps import Step
 
+if TYPE_CHECKING:
+    from ..modelling.blend.fillet import Edges
+    from ..modelling.local.shell import Faces
+    from ..modelling.paths import PathLike
+    from ..modelling.profile import Profile
+    from ..modelling.references import AxisLike, DirectionLike, PlaneLike
+    from ..modelling.thread import ThreadStart
+    from ..sketch.entities import Line
+    from ..sketch.sketch import Sketch
+    from ..topology.body import Body, BodyFace
+    from ..topology.selection import Selection
+
 RULES = {
     **PLAIN,
-    "Body": (is_a(Body), "a body"),
-    "BodyFace": (is_a(BodyFace), "a face"),
-    "Selection[BodyFace]": (is_a(Selection), "a selection of faces"),
-    "Sketch": (is_a(Sketch), "a sketch"),
+    "Body": (is_of("topology.body", "Body"), "a body"),
+    "BodyFace": (is_of("topology.body", "BodyFace"), "a face"),
+    "Selection[BodyFace]": (is_of("topology.selection", "Selection"), "a selection of faces"),
+    "Sketch": (is_of("sketch.sketch", "Sketch"), "a sketch"),
 }
 """What the verbs of a job are given, by the names in their annotations."""
 
@@ -62,8 +55,10 @@ class Job(Recorder):
         """
         self._new_name(name, True)
         with naming_step(name):
-            plane = plane_of(on, "a sketch lies on")
-        backdrop = partial(backdrop_of, on, self.unit)
+            plane = verbs.plane_of(on, "a sketch lies on")
+        backdrop = partial(verbs.backdrop_of, on, self.unit)
+        from ..sketch.sketch import Sketch
+
         sketch = Sketch(plane, name=name, unit=self.unit, reader=self._read, backdrop=backdrop)
         self._steps.append(Step(name, "sketch", "", sketch=sketch))
         return sketch
@@ -100,9 +95,9 @@ class Job(Recorder):
         def build(warnings: list[str]) -> Body:
             regions = self._regions(profile, warnings)
             if up_to is not None:
-                return extrude_to(regions, up_to, back=back, taper=taper, step=name)
+                return verbs.extrude_to(regions, up_to, back=back, taper=taper, step=name)
             assert depth is not None
-            return extrude(
+            return verbs.extrude(
                 regions, depth, both=both, back=back, taper=taper, scale=scale, twist=twist, step=name
             )
 
@@ -118,7 +113,7 @@ class Job(Recorder):
             name,
             "revolve",
             f"{angle:g} degrees",
-            lambda warnings: revolve(
+            lambda warnings: verbs.revolve(
                 self._regions(profile, warnings), self._axis(axis, profile), angle, step=name
             ),
         )
@@ -138,12 +133,12 @@ class Job(Recorder):
         Faces: `name/start`, `name/end` (not of a closed path) and `name/side:item`. See `lathwick.sweep`.
         """
         with naming_step(name):
-            length = as_path(path).length
+            length = verbs.path(path).length
         return self._record(
             name,
             "sweep",
             f"{length:g} {self.unit}",
-            lambda warnings: sweep(
+            lambda warnings: verbs.sweep(
                 self._regions(profile, warnings), path, corner=corner, up=up, twist=twist, step=name
             ),
         )
@@ -166,18 +161,23 @@ class Job(Recorder):
         sections = list(profiles) if isinstance(profiles, Iterable) else [profiles]
 
         def build(warnings: list[str]) -> Body:
-            flat = [one if is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]
-            return loft(flat, ruled=ruled, closed=closed, tangent=tangent, step=name, warn=warnings.append)
+            flat = [one if verbs.is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]
+            return verbs.loft(
+                flat, ruled=ruled, closed=closed, tangent=tangent, step=name, warn=warnings.append
+            )
 
         return self._record(name, "loft", f"{len(sections)} sections", build)
 
     def _axis(self, axis: AxisLike | Line, profile: Profile) -> Axis:
+        from ..sketch.entities import Line
+        from ..sketch.sketch import Sketch
+
         if isinstance(axis, Line) and isinstance(profile, Sketch):
             start, end = (profile.plane.point(*p.position) for p in (axis.start, axis.end))
             return Axis(start, (end[0] - start[0], end[1] - start[1], end[2] - start[2]))
         if isinstance(axis, Line):
             raise ModellingError(f"the line {axis!r} is none of the sketch that is revolved")
-        return axis_of(axis, "a profile turns about a line of its sketch,")
+        return verbs.axis_of(axis, "a profile turns about a line of its sketch,")
 
     # ------------------------------------------------------------------ simple solids
 
@@ -211,7 +211,7 @@ class Job(Recorder):
         return self._primitive(name, "wedge", (dx, dy, dz, top_dx), on=on)
 
     def _primitive(self, name: str, verb: str, sizes: tuple[float, ...], **options: object) -> Body:
-        make: Callable[..., Body] = getattr(primitives, verb)
+        make: Callable[..., Body] = getattr(verbs, verb)
         detail = " x ".join(f"{s:g}" if isinstance(s, (int, float)) else repr(s) for s in sizes)
         return self._record(name, verb, detail, lambda _: make(*sizes, unit=self.unit, step=name, **options))
 
@@ -219,7 +219,7 @@ class Job(Recorder):
 
     def union(self, name: str, *bodies: Body) -> Body:
         """All bodies as one; bodies that do not touch become lumps of it."""
-        return self._record(name, "union", _counted(len(bodies)), lambda _: combine.union(*bodies))
+        return self._record(name, "union", _counted(len(bodies)), lambda _: verbs.union(*bodies))
 
     def cut(
         self,
@@ -235,29 +235,30 @@ class Job(Recorder):
         or through all there is; with `both` half of the depth to each side. The walls of the cut are
         called `name/side:item`. A cut that changes nothing is a warning on the step.
         """
+        from ..topology.body import Body
+
         solids = [t for t in tools if isinstance(t, Body)]
-        profiles = [t for t in tools if not isinstance(t, Body)]
+        profiles: list[Profile] = [t for t in tools if not isinstance(t, Body)]
         detail = _counted(len(solids)) if not profiles else f"a profile, depth {depth}"
 
         def build(warnings: list[str]) -> Body:
             made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
-            return combine.cut(body, *solids, *made, warn=warnings.append)
+            return verbs.cut(body, *solids, *made, warn=warnings.append)
 
         return self._record(name, "cut", detail, build)
 
     def _cutter(
-        self, name: str, body: Body, profile: Body | Profile, depth: Depth, both: bool, warnings: list[str]
+        self, name: str, body: Body, profile: Profile, depth: Depth, both: bool, warnings: list[str]
     ) -> Body:
-        assert not isinstance(profile, Body)
         regions = self._regions(profile, warnings)
         if isinstance(depth, Through):
-            behind, front = combine.reach_along(body, regions[0].plane)
-            return extrude(regions, front if both else 0.0, back=behind, step=name)
+            behind, front = verbs.reach_along(body, regions[0].plane)
+            return verbs.extrude(regions, front if both else 0.0, back=behind, step=name)
         if isinstance(depth, str):
             raise ModellingError(f'a depth is a number or THROUGH, got "{depth}"')
         if both:
-            return extrude(regions, depth, both=True, step=name)
-        return extrude(regions, 0.0, back=primitives.size(depth, "depth"), step=name)
+            return verbs.extrude(regions, depth, both=True, step=name)
+        return verbs.extrude(regions, 0.0, back=verbs.size(depth, "depth"), step=name)
 
     def intersect(self, name: str, *bodies: Body) -> Body:
         """What all bodies have in common."""
@@ -265,7 +266,7 @@ class Job(Recorder):
             name,
             "intersect",
             _counted(len(bodies)),
-            lambda warnings: combine.intersect(*bodies, warn=warnings.append),
+            lambda warnings: verbs.intersect(*bodies, warn=warnings.append),
         )
 
     def hole(
@@ -288,7 +289,7 @@ class Job(Recorder):
             name,
             "hole",
             f"diameter {diameter:g}, depth {depth}",
-            lambda warnings: hole(
+            lambda warnings: verbs.hole(
                 body, on, at, diameter, depth,
                 counterbore=counterbore, countersink=countersink, step=name, warn=warnings.append,
             ),
@@ -317,7 +318,7 @@ class Job(Recorder):
             name,
             "thread",
             detail + (", left-handed" if left else ""),
-            lambda warnings: thread(
+            lambda warnings: verbs.thread(
                 body, face, pitch, length, left=left, profile=profile, play=play, run_out=run_out,
                 start=start, step=name, warn=warnings.append,
             ),
@@ -344,7 +345,9 @@ class Job(Recorder):
             name,
             "perforate",
             f"{around} x {along} cells ({shape}), {openness:g} open",
-            lambda _: perforate(body, face, around, along, openness, cell=cell, border=border, step=name),
+            lambda _: verbs.perforate(
+                body, face, around, along, openness, cell=cell, border=border, step=name
+            ),
         )
 
     def thicken(
@@ -353,7 +356,7 @@ class Job(Recorder):
         """The plate between faces of a body and their offset; see `lathwick.thicken`. Its other side is
         `name/inside`."""
         return self._record(
-            name, "thicken", f"by {thickness:g}", lambda _: thicken(faces, thickness, step=name)
+            name, "thicken", f"by {thickness:g}", lambda _: verbs.thicken(faces, thickness, step=name)
         )
 
     # ------------------------------------------------------------------ details
@@ -364,7 +367,7 @@ class Job(Recorder):
         """Round edges by a ball of the given radius; see `lathwick.fillet`. Faces: `name/round`,
         `name/corner`."""
         return self._record(
-            name, "fillet", f"radius {radius}", lambda _: fillet(body, edges, radius, step=name)
+            name, "fillet", f"radius {radius}", lambda _: verbs.fillet(body, edges, radius, step=name)
         )
 
     def chamfer(
@@ -384,7 +387,7 @@ class Job(Recorder):
         if angle is not None:
             detail += f", {angle} degrees"
         made = self._record(
-            name, "chamfer", detail, lambda _: chamfer(body, edges, size, size2, angle, step=name)
+            name, "chamfer", detail, lambda _: verbs.chamfer(body, edges, size, size2, angle, step=name)
         )
         return made
 
@@ -399,7 +402,10 @@ class Job(Recorder):
     ) -> Body:
         """Lean walls by an angle in degrees about a neutral plane or a planar face; see `lathwick.draft`."""
         return self._record(
-            name, "draft", f"{angle} degrees", lambda _: draft(body, faces, angle, neutral, split, step=name)
+            name,
+            "draft",
+            f"{angle} degrees",
+            lambda _: verbs.draft(body, faces, angle, neutral, split, step=name),
         )
 
     def shell(
@@ -417,22 +423,22 @@ class Job(Recorder):
             name,
             "shell",
             f"thickness {thickness}",
-            lambda _: shell(body, thickness, open, other=other, step=name),
+            lambda _: verbs.shell(body, thickness, open, other=other, step=name),
         )
 
     def split(self, name: str, body: Body, plane: PlaneLike) -> Body:
         """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""
-        return self._record(name, "split", "", lambda _: combine.split(body, plane, name))
+        return self._record(name, "split", "", lambda _: verbs.split(body, plane, name))
 
     def separate(self, body: Body) -> tuple[Body, ...]:
         """The lumps of a body, each as a body of its own."""
-        return combine.separate(body)
+        return verbs.separate(body)
 
     # ------------------------------------------------------------------ copies
 
     def mirror(self, name: str, body: Body, plane: PlaneLike, keep: bool = True) -> Body:
         """The body with its mirror image in a plane, or the image alone."""
-        return self._record(name, "mirror", "", lambda _: patterns.mirror(body, plane, keep))
+        return self._record(name, "mirror", "", lambda _: verbs.mirror(body, plane, keep))
 
     def linear_pattern(
         self,
@@ -452,7 +458,7 @@ class Job(Recorder):
         detail = f"{count} x {spacing}" + (f", {count2} rows" if along2 is not None else "")
 
         def build(_: list[str]) -> Body:
-            return patterns.linear_pattern(
+            return verbs.linear_pattern(
                 body, count, spacing, along, both=both, count2=count2, spacing2=spacing2, along2=along2
             )
 
@@ -466,34 +472,32 @@ class Job(Recorder):
             name,
             "circular_pattern",
             f"{count} over {angle:g} degrees",
-            lambda _: patterns.circular_pattern(body, count, axis, angle),
+            lambda _: verbs.circular_pattern(body, count, axis, angle),
         )
 
     def path_pattern(self, name: str, body: Body, path: PathLike, count: int) -> Body:
         """`count` copies spread evenly along a path, turned as it turns; the body stands at its start."""
         return self._record(
-            name, "path_pattern", f"{count} along a path", lambda _: patterns.path_pattern(body, path, count)
+            name, "path_pattern", f"{count} along a path", lambda _: verbs.path_pattern(body, path, count)
         )
 
     # ------------------------------------------------------------------ placing
 
     def move(self, name: str, body: Body, dx: float = 0.0, dy: float = 0.0, dz: float = 0.0) -> Body:
         """The body shifted."""
-        return self._record(
-            name, "move", f"({dx:g}, {dy:g}, {dz:g})", lambda _: transform.move(body, dx, dy, dz)
-        )
+        return self._record(name, "move", f"({dx:g}, {dy:g}, {dz:g})", lambda _: verbs.move(body, dx, dy, dz))
 
     def turn(self, name: str, body: Body, angle: float, axis: AxisLike) -> Body:
         """The body turned by `angle` degrees about an axis."""
-        return self._record(name, "turn", f"{angle:g} degrees", lambda _: transform.turn(body, angle, axis))
+        return self._record(name, "turn", f"{angle:g} degrees", lambda _: verbs.turn(body, angle, axis))
 
     def place(self, name: str, body: Body, plane: PlaneLike) -> Body:
         """The body carried with the XY plane to another plane."""
-        return self._record(name, "place", "", lambda _: transform.place(body, plane))
+        return self._record(name, "place", "", lambda _: verbs.place(body, plane))
 
     def scale(self, name: str, body: Body, factor: float) -> Body:
         """The body with all lengths times `factor`, about the origin."""
-        return self._record(name, "scale", f"{factor:g}", lambda _: transform.scale(body, factor))
+        return self._record(name, "scale", f"{factor:g}", lambda _: verbs.scale(body, factor))
 
 
 def _counted(bodies: int) -> str:

@@ -9,16 +9,18 @@ from functools import partial
 from os import PathLike
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..errors import ParameterError
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
-from ..topology.body import Body
 from .parameters import Value
 from .steps import Step
 from .units import factor, parse_quantity
+
+if TYPE_CHECKING:
+    from ..topology.body import Body
 
 Color = tuple[float, float, float]
 
@@ -98,6 +100,8 @@ class Part:
         params: Mapping[str, Value] | None = None,
         steps: tuple[Step, ...] = (),
     ) -> None:
+        from ..topology.body import Body
+
         put: Callable[[str, object], None] = partial(object.__setattr__, self)
         put("material", material)
         put("name", name)
@@ -115,6 +119,8 @@ class Part:
         """The bodies as parts that have their names, and what they inherit from the whole."""
         if not bodies:
             raise ParameterError("a part needs at least one body")
+        from ..topology.body import Body
+
         found: dict[str, Part] = {}
         for name, piece in bodies.items():
             if not isinstance(name, str) or not name.strip() or "/" in name:
@@ -223,6 +229,8 @@ class Part:
 
 def _side_by_side(parts: Sequence[Part]) -> Body:
     """One body of all lumps of the parts."""
+    from ..topology.body import Body
+
     units = sorted({part.unit for part in parts})
     if len(units) > 1:
         raise ParameterError(f"the bodies of a part are in different units: {', '.join(units)}")

@@ -6,15 +6,18 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 from ..errors import LathwickError, ModellingError, ParameterError, SketchError
 from ..geometry.units import MILLIMETRES
-from ..modelling.profile import Profile, regions_of
-from ..sketch.region import Region
-from ..sketch.sketch import Sketch
-from ..topology.body import Body
+from ..modelling import verbs
 from .parameters import Value, read_dimension
 from .steps import Step
+
+if TYPE_CHECKING:
+    from ..modelling.profile import Profile
+    from ..sketch.region import Region
+    from ..topology.body import Body
 
 
 class Recorder:
@@ -51,8 +54,10 @@ class Recorder:
     # ------------------------------------------------------------------ helpers
 
     def _regions(self, profile: Profile, warnings: list[str]) -> tuple[Region, ...]:
+        from ..sketch.sketch import Sketch
+
         if not isinstance(profile, Sketch):
-            return regions_of(profile, "use")
+            return verbs.regions_of(profile, "use")
         report = profile.settle() or profile.solve()
         if report.redundant:
             warnings.append(f'sketch "{profile.name}": {report}')

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from ..sketch.sketch import Sketch
-from ..topology.body import Body
+if TYPE_CHECKING:
+    from ..sketch.sketch import Sketch
+    from ..topology.body import Body
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from ..errors import ParameterError
+from ..geometry.units import MILLIMETRES
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -47,7 +48,10 @@ def parse_quantity(text: str) -> tuple[Fraction, str]:
 def _registry() -> Any:
     from pint import UnitRegistry
 
-    return UnitRegistry(non_int_type=Fraction, cache_folder=None)
+    try:  # reading the definitions takes a second and more; their cache is the package's own
+        return UnitRegistry(non_int_type=Fraction, cache_folder=":auto:")
+    except OSError:  # no place to keep them
+        return UnitRegistry(non_int_type=Fraction, cache_folder=None)
 
 
 @cache
@@ -56,6 +60,9 @@ def factor(unit: str, target: str) -> Fraction:
 
     Raises ParameterError for a name that is no unit, or one of another dimension.
     """
+    known = {**MILLIMETRES, "deg": 0.0}  # the units of designs need no library
+    if unit in known and target in known and (unit == "deg") == (target == "deg"):
+        return Fraction(1) if unit == target else Fraction(str(known[unit])) / Fraction(str(known[target]))
     from pint.errors import PintError
 
     registry: Callable[..., Any] = _registry()

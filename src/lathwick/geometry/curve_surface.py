@@ -10,7 +10,6 @@ import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from scipy.optimize import brentq
 
 from .curve import Curve
 from .curves import Circle, Line
@@ -292,6 +291,8 @@ def _root(gap: Callable[[float], float], low: float, high: float) -> float:
     a, b = gap(low), gap(high)
     if a * b >= 0.0:
         return low if abs(a) <= abs(b) else high
+    from scipy.optimize import brentq
+
     return float(brentq(gap, low, high, xtol=1e-15, rtol=1e-15))
 
 

@@ -11,7 +11,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
@@ -399,6 +398,8 @@ def _torus_banded(
 
 
 def _nearest(points: FloatArray, known: FloatArray) -> IntArray:
+    from scipy.spatial import cKDTree
+
     return np.asarray(cKDTree(known).query(points)[1], dtype=np.int64)
 
 

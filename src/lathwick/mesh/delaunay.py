@@ -10,9 +10,6 @@ triangulations", Computers & Graphics 21 (1997).
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import Delaunay
 
 from ..geometry.placement import FloatArray
 from .mesh import IntArray
@@ -41,6 +38,8 @@ def triangulated(points: FloatArray, segments: IntArray) -> IntArray:
 
 
 def _attempted(points: FloatArray, segments: IntArray) -> IntArray:
+    from scipy.spatial import Delaunay
+
     triangles = Delaunay(points, qhull_options="Qbb Qc Qz Q12 Qt").simplices.astype(np.int64)
     triangles = _turned(points, triangles)
     triangles = triangles[_areas(points, triangles) > 0.0]
@@ -206,7 +205,11 @@ def _inner(points: FloatArray, triangles: IntArray, segments: IntArray) -> IntAr
     same = np.flatnonzero(keys[order][1:] == keys[order][:-1])
     one, two = owner[order[same]], owner[order[same + 1]]
     open_ = ~np.isin(keys[order[same]], _keys(segments, count))
+    from scipy.sparse import coo_array
+
     links = coo_array((np.ones(int(open_.sum())), (one[open_], two[open_])), shape=(number, number))
+    from scipy.sparse.csgraph import connected_components
+
     groups, label = connected_components(links, directed=False)
     areas = _areas(points, triangles)
     largest = np.full(groups, -1)

@@ -6,7 +6,6 @@ import math
 from itertools import combinations
 
 import numpy as np
-from scipy.optimize import brentq
 
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import RESOLUTION
@@ -133,4 +132,6 @@ def _at(vertex: Vertex, use: tuple[Edge, bool], distance: float, known: FloatArr
     edge, at_start = use
     k = int(np.searchsorted(known, distance))
     low, high = (t if at_start else t[::-1])[k : k + 2].tolist()
+    from scipy.optimize import brentq
+
     return float(brentq(lambda s: norm(sub(edge.curve.point(s), vertex.point)) - distance, low, high))

@@ -14,8 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
@@ -134,7 +132,11 @@ def _connected(quads: IntArray, count: int) -> NDArray[np.int32]:
     ordered = keys[order]
     same = np.flatnonzero(ordered[1:] == ordered[:-1])
     links = (owner[order[same]], owner[order[same + 1]])
+    from scipy.sparse import coo_array
+
     graph = coo_array((np.ones(len(same), dtype=bool), links), shape=(len(quads), len(quads)))
+    from scipy.sparse.csgraph import connected_components
+
     label: NDArray[np.int32] = connected_components(graph, directed=False)[1]
     return label
 

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.optimize import brentq
 
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import TorusSurface
@@ -83,6 +82,8 @@ def _hits(face: Face, edge: Edge, path: FloatArray, which: int, value: float) ->
     def off(s: float) -> float:
         uv = face.surface.parameters(np.array([edge.curve.point(s)]))
         return float(_wrapped(uv[:, which] - value)[0])
+
+    from scipy.optimize import brentq
 
     found = [float(brentq(off, t[k], t[k + 1], xtol=1e-15)) for k in np.flatnonzero(np.diff(level))]
     between = [0.5 * (a + b) for a, b in pairwise(found)]

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.integrate import solve_ivp
 
 from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
@@ -329,6 +328,8 @@ class FrameLaw:
             way = d1 / speed
             bend = (d2 - (d2 @ way) * way) / speed
             return np.asarray(-(r @ bend) * way)
+
+        from scipy.integrate import solve_ivp
 
         found = solve_ivp(rate, (t[0], t[-1]), self.first.side, "DOP853", t, rtol=1e-12, atol=1e-13)
         return np.asarray(found.y.T)

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray, Plane
@@ -45,6 +44,8 @@ def refuse_crossing(
     reach = max(float(np.linalg.norm(off, axis=1).max()), 1e-9)
     origins, stations = _stations(carriers, reach)
     total = stations[-1].length
+    from scipy.spatial import cKDTree
+
     for i, j in cKDTree(origins).query_pairs(2.0 * reach):
         apart = abs(stations[i].length - stations[j].length)
         apart = min(apart, total - apart) if closed else apart

@@ -22,24 +22,12 @@ from .boolean.operations import combined
 from .combine import Warn, cut, reach_along, separate, silent, union
 from .flat_faces import plane_of_face
 from .primitives import cone, cylinder, size
+from .through import THROUGH, Depth, Through
 from .transform import transformed
 
-
-class Through:
-    """The depth of a cut or a hole that goes through whatever there is."""
-
-    def __repr__(self) -> str:
-        return "THROUGH"
-
-    def __format__(self, spec: str) -> str:
-        return "through all"
-
-
-THROUGH: Final = Through()
 AXIS: Final = "axis"
 INNER: Final = "first inner face"
 FAR: Final = "far wall"
-Depth = float | Through | str
 
 
 @naming_its_step

@@ -10,7 +10,6 @@ from itertools import pairwise
 import numpy as np
 from numpy.polynomial.chebyshev import chebvander
 from numpy.typing import NDArray
-from scipy.optimize import linprog
 
 from ...errors import ExchangeError
 from ...geometry.canal import CanalSurface
@@ -119,6 +118,8 @@ def _bound_above(places: FloatArray, terms: int, period: float) -> Callable[[Flo
 
     even = table(np.linspace(low, high, len(places)))
     cost, above = even.mean(axis=0), table(places[:, 0])
+    from scipy.optimize import linprog
+
     found = linprog(cost, A_ub=-above, b_ub=-places[:, 1], bounds=(None, None))
     factors = np.asarray(found.x) if found.success else None
     constant = float(places[:, 1].max())

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
@@ -125,6 +124,8 @@ def refuse_folds(strip: Strip, surface: CanalSurface) -> None:
     for face, contact in zip(strip.faces, strip.contacts, strict=True):
         feet = contact.points(t)
         s = np.linspace(strip.edge.t0, strip.edge.t1, 4 * len(t))
+        from scipy.spatial import cKDTree
+
         s = s[cKDTree(strip.edge.curve.points(s)).query(feet)[1]]
         edge_points, ways = strip.edge.curve.points(s), strip.edge.curve.derivatives(s)
         s = s + ((feet - edge_points) * ways).sum(axis=1) / (ways * ways).sum(axis=1)

@@ -9,7 +9,6 @@ from collections.abc import Container, Iterable, Sequence
 
 import numpy as np
 import shapely
-from scipy.spatial import cKDTree
 
 from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.intersections import SAME, intersection
@@ -175,6 +174,8 @@ def _meet_within(one: Edge, a: Span, two: Edge, b: Span) -> bool:
     s, t = np.linspace(*a, PER_EDGE), np.linspace(*b, PER_EDGE)
     p, q = one.curve.points(s), two.curve.points(t)
     reach = max(float(np.linalg.norm(np.diff(x, axis=0), axis=1).max()) for x in (p, q))
+    from scipy.spatial import cKDTree
+
     gaps, nearest = (np.asarray(found) for found in cKDTree(q).query(p, distance_upper_bound=reach))
     near = gaps < reach
     ends = [np.array(v.point) for v in {one.start, one.end} & {two.start, two.end} if v is not None]

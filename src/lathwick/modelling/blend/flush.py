@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from scipy.optimize import root_scalar
-
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot
 from ...topology.brep import Vertex
@@ -60,6 +58,8 @@ def _tip(around: Surroundings, end: EdgeEnd, along: Wedge, touching: Wedge) -> t
 
     if abs(slope(t)) > FLAT:
         near = t + SMALL_STEP * abs(strip.span[1] - strip.span[0])
+        from scipy.optimize import root_scalar
+
         found = root_scalar(slope, x0=t, x1=near, xtol=1e-15)
         t = found.root if found.converged else t
     point = contact.point(t)

@@ -7,8 +7,6 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
-from scipy.optimize import brentq
 
 from ...geometry.curve import Curve
 from ...geometry.intersections import intersection
@@ -76,6 +74,8 @@ def hit_near(
             last, value = before[side]
             now = gap(s)
             if value * now <= 0.0:
+                from scipy.optimize import brentq
+
                 return _polished(curve, float(brentq(gap, min(last, s), max(last, s), xtol=1e-15)), surface)
             before[side] = (s, now)
     raise TooLargeError("the new face does not end on its neighbour", face)
@@ -175,6 +175,8 @@ def _curve_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], face
     (p, s0, t0), (q, s1, t1) = ends
     guesses = np.linspace(t0, t1, NODES[0])
     coarse = _marched(strip, other, np.linspace(s0, s1, NODES[0]), guesses, face)[0]
+    from scipy.interpolate import make_interp_spline
+
     nearby = make_interp_spline(np.linspace(0.0, 1.0, NODES[0]), coarse, 3)
 
     def spots(w: FloatArray) -> list[Spot]:
@@ -204,6 +206,8 @@ def _points_by_shares(strip: Strip, other: Surface, ends: tuple[Spot, Spot], fac
         before, (off, enough) = off, _off(points, strip.surface, other)
         if off <= enough or 0.5 * before < off <= CLOSE:
             return points
+        from scipy.interpolate import make_interp_spline
+
         guesses = make_interp_spline(np.arange(count), guesses, 3)(np.arange(2 * count - 1) / 2)
     raise TooLargeError("the end of the new face cannot be found", face)
 
@@ -246,6 +250,8 @@ def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Co
             found = on_both(strip.surface, other, guess[None], way / size)[0]
             off = np.array([found - points[k], off[0]])
             points[k] = found
+        from scipy.interpolate import make_interp_spline
+
         made = make_interp_spline(lengths, points, 5)
         curve = FittedCurve(5, tuple(made.t.tolist()), made.c)
         worst = off_both(curve, lengths, strip.surface, other)

@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.polynomial.polynomial import polyder, polyval
-from scipy.interpolate import make_interp_spline
 
 from ...errors import ModellingError
 from ...geometry.curves import Circle, Line
@@ -175,6 +174,8 @@ def _by_length(edge: Edge) -> Callable[[FloatArray], FloatArray]:
     inner = (stops[:-1, None] + half * (GAUSS[0] + 1.0)).ravel()
     speeds = np.linalg.norm(curve.derivatives(inner), axis=1).reshape(len(stops) - 1, -1)
     lengths = np.concatenate([[0.0], np.cumsum(half * speeds @ GAUSS[1])])
+    from scipy.interpolate import make_interp_spline
+
     spline: Callable[[FloatArray], FloatArray] = make_interp_spline(
         lengths * (edge.length / lengths[-1]), stops, 5
     )
