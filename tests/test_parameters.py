@@ -86,7 +86,7 @@ def test_formulas_are_not_rounded():
     [
         ({"rise": 81}, "rise = 81 mm: must be at most 80 mm"),
         ({"rise": "4 mm"}, "rise = 4 mm: must be at least 5 mm"),
-        ({"rise": "=share"}, "rise = 0.25 mm: must be at least 5 mm"),
+        ({"rise": "=share"}, "rise = share = 0.25 mm with share = 0.25: must be at least 5 mm"),
         ({"holes": 3}, "holes = 3: must be one of 2, 4, 6"),
         ({"holes": 4.5}, "holes: 4.5 is no whole number"),
         ({"rise": "tall"}, 'rise: "tall" is no number; write 12.5, 3/16 or "3/16 in"'),
@@ -102,7 +102,7 @@ def test_formulas_are_not_rounded():
         ({"rise": float("inf")}, "rise: inf is not finite"),
         ({"rise": True}, "rise: True is no number"),
         ({"rise": [1]}, "rise: [1] is no number"),
-        ({"slotted": "maybe"}, 'slotted: "maybe" is neither yes nor no'),
+        ({"slotted": "maybe"}, "slotted: 'maybe' is neither yes nor no"),
         ({"rize": 3}, 'there is no parameter "rize"; there are run, rise, lean, holes, share, label,'),
         ({"rise": "=run"}, "the formulas of run -> rise -> run go in a circle"),
         ({"rise": "=rise"}, "the formulas of rise -> rise go in a circle"),

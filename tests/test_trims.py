@@ -48,7 +48,7 @@ def touching_circles(trimmed: bool) -> tuple[lw.Sketch, list[object]]:
 
 
 def test_touching_circles_stay_defined_when_they_are_trimmed():
-    """No freedom, no weak constraint comes with the trims; every size changed and back gives the same area."""
+    """No freedom comes with the trims; every size changed and back gives the same area."""
     sk, sizes = touching_circles(trimmed=True)
     report = sk.solve()
     assert (report.freedom, report.redundant, report.near_singular) == (0, (), ())

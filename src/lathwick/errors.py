@@ -23,6 +23,10 @@ _NOUGHT = re.compile(r"(?<=[(\[ ])-?(?:0|\d(?:\.\d+)?e-(?:1[3-9]|[2-9]\d))(?=[,)
 """A coordinate that is nought but for rounding, as it stands in a place."""
 
 
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]+")
+"""What would break a line, or could not be written."""
+
+
 class LathwickError(Exception):
     """Base of every error raised for a mistake in data or in a model.
 
@@ -30,7 +34,7 @@ class LathwickError(Exception):
     """
 
     def __init__(self, message: str, *, step: str | None = None) -> None:
-        message = _NOUGHT.sub("0", message)
+        message = _CONTROL.sub(" ", _NOUGHT.sub("0", message))
         super().__init__(message)
         self.message = message
         self.step = step

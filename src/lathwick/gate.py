@@ -68,7 +68,7 @@ def _behind_gate(
             several, (takes, words) = known[argument]
             for one in value if several else (value,):
                 if takes and not any(rule(one) for rule in takes):
-                    refusal = error(f"{verb.__name__}: {argument} takes {words}, got {_shown(one)}")
+                    refusal = error(f"{verb.__name__}: {argument} takes {words}, got {shown_value(one)}")
                     name = bound.arguments.get(step)
                     raise refusal.in_step(name) if isinstance(name, str) else refusal
                 against = check(args[0], one)
@@ -83,7 +83,8 @@ def _behind_gate(
     return gate
 
 
-def _shown(value: object) -> str:
+def shown_value(value: object) -> str:
+    """A value of any kind in a message: its repr, cut short."""
     try:
         text = repr(value)
     except Exception:  # a value of the user's may fail in any way

@@ -31,7 +31,7 @@ def run_demo(out: Path) -> int:
         save(part, path)
     written += _pictures(part, out)
     show_written(written)
-    code = run_variants(design, out / TABLE, out / "sizes", None, ("step", "stl"))
+    code = run_variants(design, out / TABLE, out / "sizes", ("step", "stl"), {})
     _say_next(out)
     return code
 

@@ -21,6 +21,17 @@ SETTINGS = click.option(
 )
 
 
+def MESH(command: Any) -> Any:
+    """Options of STL files."""
+    for option in (
+        click.option("--stl-unit", help="STL: convert to this unit (mm, cm, m, in)."),
+        click.option("--angle", type=float, help="STL: largest angle per chord, degrees."),
+        click.option("--chord", type=float, help="STL: largest distance from the surface, design unit."),
+    ):
+        command = option(command)
+    return command
+
+
 class _Commands(click.Group):
     """Shows commands in the order in which a user meets them."""
 
@@ -63,26 +74,28 @@ def params(script: str) -> None:
 @SETTINGS
 @click.option("--out", default=".", show_default=True, type=OUT, help="Folder for the files.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
-@click.option("--chord", type=float, help="STL: largest distance from the exact surface, design unit.")
-@click.option("--angle", type=float, help="STL: largest angle per chord, degrees.")
-@click.option("--stl-unit", help="STL: convert to this unit (mm, cm, m, in).")
+@MESH
 @click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
+@click.option("--name", help="Name of the files; by default that of the part.")
 def build(
     script: str,
     settings: Sequence[str],
     out: Path,
     formats: str,
-    chord: float | None,
-    angle: float | None,
-    stl_unit: str | None,
     each: bool,
+    name: str | None,
+    **mesh: Any,
 ) -> None:
     """Build a design and write it as STEP and STL."""
     from .work import build_part
 
-    mesh = {"chord": chord, "angle": angle, "unit": stl_unit}
-    options = {key: value for key, value in mesh.items() if value is not None}
-    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), options, each))
+    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), _mesh(mesh), each, name))
+
+
+def _mesh(given: dict[str, Any]) -> dict[str, Any]:
+    """The options of STL files that were given."""
+    options = {"chord": given["chord"], "angle": given["angle"], "unit": given["stl_unit"]}
+    return {key: value for key, value in options.items() if value is not None}
 
 
 @cli.command(short_help="Build every row of a table.")
@@ -92,11 +105,23 @@ def build(
 @click.option("--workers", type=int, help="Number of processes; by default one per processor.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
 @click.option("--fresh", is_flag=True, help="Build variants again that an earlier run left unchanged.")
-def vary(script: str, table: Path, out: Path, workers: int | None, formats: str, fresh: bool) -> None:
+@click.option("--timeout", type=float, metavar="SECONDS", help="The longest that a row may take.")
+@MESH
+def vary(
+    script: str,
+    table: Path,
+    out: Path,
+    workers: int | None,
+    formats: str,
+    fresh: bool,
+    timeout: float | None,
+    **mesh: Any,
+) -> None:
     """Build every row of a table (CSV or XLSX) and write the files and variants.csv."""
     from .work import run_table
 
-    raise SystemExit(run_table(script, table, out, workers, formats.split(","), not fresh))
+    options = {"workers": workers, "resume": not fresh, "timeout": timeout, **_mesh(mesh)}
+    raise SystemExit(run_table(script, table, out, formats.split(","), options))
 
 
 @cli.command(short_help="Draw the part or one of its sketches.")
@@ -180,7 +205,7 @@ def main(arguments: Sequence[str] | None = None) -> NoReturn:
         sys.stderr.close()
         sys.exit(FAILED)
     except Exception as error:  # a mistake in the user's script is told in one line, too
-        from ..family.variants import script_line
+        from ..family.row_work import script_line
 
         where = script_line(error)
         if not where:

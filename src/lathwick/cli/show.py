@@ -240,8 +240,10 @@ def show_run(run: VariantRun, unit: str) -> None:
         console.print(f"  [dim]and {len(run.variants) - MOST_ROWS} more, all in variants.csv[/]")
     if run.failed:
         console.print()
-    for v in run.failed:
+    for v in run.failed[:MOST_ROWS]:
         console.print(f"  [red]failed[/] [bold]{escape(v.name)}[/]: {escape(v.message)}")
+    if len(run.failed) > MOST_ROWS:
+        console.print(f"  [dim]and {len(run.failed) - MOST_ROWS} more failed, all in variants.csv[/]")
 
 
 def _mass(v: Variant) -> str:
@@ -251,5 +253,7 @@ def _mass(v: Variant) -> str:
 def _status(v: Variant) -> str:
     if v.status == "failed":
         return "[red]failed[/]"
+    if v.status != "done":
+        return f"[yellow]{v.status}[/]"
     done = "[green]kept[/]" if v.kept else "[green]done[/]"
     return f"{done} [yellow]{escape(v.message)}[/]" if v.message else done

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from ..errors import ParameterError
+from rich.markup import escape
+
+from ..errors import ExchangeError, ParameterError
 from ..family.design import Design
 from ..family.files import read_mesh, save, save_each
 from ..family.part import Part
 from ..family.script import load_design
-from ..family.tables import count_rows
-from ..family.variants import TABLE_FILE, Variant, checked_formats, vary
+from ..family.tables import name_problem
+from ..family.variants import TABLE_FILE, RunStopped, Variant, VariantRun, checked_formats, made_folder, vary
 from .show import (
     console,
     heading,
@@ -38,11 +41,17 @@ def build_part(
     formats: Sequence[str],
     mesh_options: Mapping[str, Any],
     each: bool = False,
+    name: str | None = None,
 ) -> int:
     """Build, show and save one part, its bodies together or each apart; returns the exit code."""
     suffixes = checked_formats(formats)
     design = load_design(script)
+    if name is not None and (problem := name_problem(name)):
+        raise ParameterError(f"--name: {problem}")
     part = design(**settings)
+    if problem := name_problem(part.name):
+        raise ParameterError(f"the part's name: {problem}; give another with --name")
+    part = part if name is None else part.called(name)
     heading(part.name, f"unit {part.unit}")
     show_values(design, part.params, settings)
     show_steps(part.steps)
@@ -54,7 +63,7 @@ def build_part(
 def _saved(
     part: Part, out: Path, suffixes: Sequence[str], mesh_options: Mapping[str, Any], each: bool
 ) -> list[Path]:
-    _make_folder(out)
+    made_folder(out)
     paths: list[Path] = []
     for suffix in suffixes:
         path = out / f"{part.name}.{suffix}"
@@ -67,48 +76,55 @@ def _saved(
     return paths
 
 
-def _make_folder(out: Path) -> None:
-    try:
-        out.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise ParameterError(f"{out}: cannot be made a folder: {error.strerror or error}") from None
-
-
-def run_table(
-    script: str, table: Path, out: Path, workers: int | None, formats: Sequence[str], resume: bool
-) -> int:
+def run_table(script: str, table: Path, out: Path, formats: Sequence[str], options: Mapping[str, Any]) -> int:
     """Build every row, with a progress bar; returns the exit code."""
-    return run_variants(load_design(script), table, out, workers, formats, resume)
+    return run_variants(load_design(script), table, out, formats, options)
 
 
 def run_variants(
-    design: Design,
-    table: Path,
-    out: Path,
-    workers: int | None,
-    formats: Sequence[str],
-    resume: bool = True,
+    design: Design, table: Path, out: Path, formats: Sequence[str], options: Mapping[str, Any]
 ) -> int:
-    """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code."""
+    """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code.
+
+    options : further arguments of `vary`.
+    """
     suffixes = checked_formats(formats)
-    _make_folder(out)
-    with _progress(count_rows(table)) as tick:
-        run = vary(design, table, out, suffixes, workers, resume=resume, progress=tick)
+    try:
+        with _progress() as (expected, tick):
+            run = vary(design, table, out, suffixes, progress=tick, expected=expected, **options)
+    except RunStopped as stopped:
+        _show_result(design, table, out, stopped.run)
+        done = sum(v.status == "done" for v in stopped.run.variants)
+        console.print(f"  [yellow]stopped[/] with {done} of {len(stopped.run.variants)} variants done; "
+                      "the same command goes on from here")  # fmt: skip
+        return 130
+    except ExchangeError as error:
+        if (made := getattr(error, "run", None)) is not None:
+            show_run(made, design.unit)
+        raise
+    _show_result(design, table, out, run)
+    return 1 if run.failed else 0
+
+
+def _show_result(design: Design, table: Path, out: Path, run: VariantRun) -> None:
     heading(design.name, f"{len(run.variants)} variants from {table.name}, unit {design.unit}")
     show_run(run, design.unit)
     files = sum(len(v.files) for v in run.variants if not v.kept)
     kept = sum(v.kept for v in run.variants)
-    console.print(f"\n  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{out}[/]")
+    console.print(f"\n  wrote {files} files and [bold]{TABLE_FILE}[/] to [bold]{escape(str(out))}[/]")
     if kept:
         console.print(f"  kept {kept} variants of an earlier run, unchanged (--fresh builds them again)")
     if run.failed:
         console.print(f"  [red]{len(run.failed)} of {len(run.variants)} variants failed[/]")
-    return 1 if run.failed else 0
+
+
+Ticks = tuple[Callable[[int], None], Callable[[Variant], None]]
 
 
 @contextmanager
-def _progress(total: int) -> Iterator[Callable[[Variant], None]]:
-    """A progress bar that is drawn again after each variant.
+def _progress() -> Iterator[Ticks]:
+    """A progress bar that is drawn again after variants, ten times a second at most: what tells it how many
+    there are, and what tells it of each. What a script printed stands above it.
 
     It has no thread of its own, so that worker processes can be forked."""
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
@@ -118,15 +134,20 @@ def _progress(total: int) -> Iterator[Callable[[Variant], None]]:
         BarColumn(),
         MofNCompleteColumn(),
         TimeRemainingColumn(),
-        TextColumn("{task.description}"),
+        TextColumn("{task.description}", markup=False),
     )
     with Progress(*columns, console=console, auto_refresh=False, transient=True) as bar:
-        task = bar.add_task("", total=total)
+        task = bar.add_task("", total=None)
+        drawn = [0.0]
 
         def tick(variant: Variant) -> None:
-            bar.update(task, advance=1, description=variant.name, refresh=True)
+            for line in variant.printed.splitlines():
+                bar.console.print(f"{variant.name}: {line}", markup=False)
+            now = time.monotonic()
+            bar.update(task, advance=1, description=variant.name, refresh=now - drawn[0] > 0.1)
+            drawn[0] = now if now - drawn[0] > 0.1 else drawn[0]
 
-        yield tick
+        yield lambda total: bar.update(task, total=total), tick
 
 
 def draw(
@@ -141,7 +162,7 @@ def draw(
     if output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file")
     part = load_design(script)(**settings)
-    _make_folder(output.parent)
+    made_folder(output.parent)
     if sketch is None:
         save(part, output, size=size, view=view)
     else:

@@ -3,10 +3,25 @@
 from __future__ import annotations
 
 import os
+import re
 import secrets
+from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
 
 from ..errors import ExchangeError
+
+_DRAFT = re.compile(r"(\..+\.)[0-9a-f]{8}\.part")
+
+
+def sweep_drafts(folder: Path, names: Iterable[str]) -> None:
+    """Remove the drafts of these files that a killed run has left in a folder."""
+    wanted = {f".{name}." for name in names}
+    with suppress(OSError):
+        for entry in list(os.scandir(folder)):
+            draft = _DRAFT.fullmatch(entry.name)
+            if draft and draft[1] in wanted and entry.is_file(follow_symlinks=False):
+                os.unlink(entry.path)
 
 
 def write_atomically(path: Path, data: bytes | memoryview) -> None:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
 from ..errors import ParameterError
 from ..geometry.units import MILLIMETRES
 from .job import Job
-from .parameters import REQUIRED, Kind, Param, Parameter, Value, resolve
+from .parameters import REQUIRED, Kind, Param, Parameter, Value, dimensions, resolve
 from .part import Part
 
 if TYPE_CHECKING:
@@ -49,7 +49,8 @@ class Design:
 
     def built(self, checked: Mapping[str, Value]) -> Part:
         """The part with values that `check` has returned."""
-        job = Job(self.unit, strict=self.strict, params=checked)
+        kinds = dimensions(self.parameters)
+        job = Job(self.unit, strict=self.strict, params=checked, kinds=kinds)
         result = self.build(job, **checked)
         from ..topology.body import Body
 

@@ -18,11 +18,13 @@ from typing import Any
 from simpleeval import InvalidExpression, SimpleEval
 
 from ..errors import ParameterError
+from .dimensions import ANGLE, PURE, Dimension, dimension_of
 from .units import NUMBER, factor
 
 MOST_CHARACTERS = 400
 MOST_NODES = 200
 LARGEST_EXPONENT = 64.0
+MOST_DIGITS = 15
 
 Number = float | int | bool
 
@@ -61,6 +63,13 @@ def _power(base: Number, exponent: Number) -> float:
     return result
 
 
+def _rounded(x: Number, digits: Number = 0) -> float:
+    """To a number of decimals, halves to the even neighbour. Raises ValueError for a senseless one."""
+    if digits != int(digits) or abs(digits) > MOST_DIGITS:
+        raise ValueError(f"round() takes a whole number of decimals up to {MOST_DIGITS}, got {digits:g}")
+    return round(float(x), int(digits))
+
+
 FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sqrt": math.sqrt,
     "sin": _sine,
@@ -75,7 +84,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "max": max,
     "floor": math.floor,
     "ceil": math.ceil,
-    "round": round,
+    "round": _rounded,
     "hypot": math.hypot,
 }
 """What a formula may call; angles in degrees. round() takes halves to the even neighbour."""
@@ -116,16 +125,19 @@ _STRUCTURE = (
     *_OPERATORS,
 )
 _WITH_UNIT = re.compile(
-    rf"(?<![\w.])(?:(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)|({NUMBER}))\s*(mm|cm|m|inch|in|ft|deg|rad|°)(?![\w(])"
+    rf"(?<![\w.])(?:(?:([0-9]{{1,9}})\s+)?([0-9]{{1,9}})\s*/\s*([0-9]{{1,9}})|({NUMBER}))\s*"
+    r"(mm|cm|m|inch|in|ft|deg|rad|°)(?![\w(])"
 )
 
 
 @dataclass(frozen=True, slots=True)
 class Formula:
-    """A checked formula; `names` are the parameters it reads."""
+    """A checked formula; `names` are the parameters it reads, `quantities` its numbers with units, by the
+    names that stand for them in the tree."""
 
     text: str
     names: frozenset[str]
+    quantities: Mapping[str, tuple[float, Dimension]]
     _tree: ast.expr
 
     @classmethod
@@ -143,7 +155,8 @@ class Formula:
                 f"the formula has {len(source)} characters; at most {MOST_CHARACTERS} are allowed",
                 value=text,
             )
-        tree = _syntax(_without_units(source, length_unit), source)
+        bare, quantities = _without_units(source, length_unit)
+        tree = _syntax(bare.strip(), source)
         _refuse_code(tree, source)
         calls = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
         names = {
@@ -151,11 +164,18 @@ class Formula:
             for node in ast.walk(tree)
             if isinstance(node, ast.Name) and id(node) not in calls and node.id not in CONSTANTS
         }
-        return cls("=" + source, frozenset(names), tree)
+        return cls("=" + source, frozenset(names - quantities.keys()), quantities, tree)
+
+    def dimension(self, names: Mapping[str, Dimension]) -> Dimension:
+        """What the formula gives, by the dimensions of what it reads. Raises ParameterError where its parts
+        do not go together."""
+        known = dict.fromkeys(CONSTANTS, PURE) | {k: kind for k, (_, kind) in self.quantities.items()}
+        return dimension_of(self._tree, {**names, **known}, self.text)
 
     def evaluate(self, values: Mapping[str, Number]) -> float:
         """The value with the given parameters. Raises ParameterError if there is no finite one."""
-        names = {**CONSTANTS, **{name: values[name] for name in self.names}}
+        numbers = {name: number for name, (number, _) in self.quantities.items()}
+        names = {**CONSTANTS, **numbers, **{name: values[name] for name in self.names}}
         evaluator = SimpleEval(operators=_OPERATORS, functions=FUNCTIONS, names=names)
         try:
             result = evaluator.eval(self.text[1:], previously_parsed=self._tree)
@@ -199,20 +219,25 @@ def _refuse_call(node: ast.Call, source: str) -> None:
         )
 
 
-def _without_units(source: str, length_unit: str) -> str:
-    """Replace every number with a unit by its exact value in the design's unit, in brackets."""
+def _without_units(source: str, length_unit: str) -> tuple[str, dict[str, tuple[float, Dimension]]]:
+    """Replaces every number with a unit by a name; what each name stands for, in the design's unit."""
+    found: dict[str, tuple[float, Dimension]] = {}
 
     def value(match: re.Match[str]) -> str:
         whole, top, bottom, number, unit = match.groups()
         before = source[: match.start()].rstrip()
         if (top and before.endswith("/")) or (number and before.endswith("/")):
             raise ParameterError(f'"={source}": put "{match[0]}" in brackets', value=source)
-        target = "deg" if unit in ("deg", "rad", "°") else length_unit
-        scale = factor(unit, target)
-        if number:
-            return f"({float(scale * Fraction(number))!r})"
-        if int(bottom) == 0:
+        is_angle = unit in ("deg", "rad", "°")
+        scale = factor(unit, "deg" if is_angle else length_unit)
+        if not number and int(bottom) == 0:
             raise ParameterError(f'"={source}" divides by zero', value=source)
-        return f"({float(scale * (int(whole or 0) + Fraction(top) / int(bottom)))!r})"
+        exact = Fraction(number) if number else int(whole or 0) + Fraction(int(top), int(bottom))
+        name = f"quantity_{len(found)}__"
+        try:
+            found[name] = (float(scale * exact), ANGLE if is_angle else 1.0)
+        except OverflowError:
+            raise ParameterError(f'"={source}": {match[0]} is too large', value=source) from None
+        return f" {name} "
 
-    return _WITH_UNIT.sub(value, source)
+    return _WITH_UNIT.sub(value, source), found

@@ -41,7 +41,8 @@ class Job(Recorder):
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
-    params : the parameters that formulas in dimensions read; a design passes its own.
+    params : the parameters that formulas in dimensions read, and `kinds` what they are (see `dimensions`);
+    a design passes its own.
     """
 
     # ------------------------------------------------------------------ sketches and profiles

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import stat
 import sys
 import sysconfig
 from collections.abc import Mapping, Sequence
@@ -22,15 +23,20 @@ from .design import Design
 from .parameters import Value
 
 LEDGER_FILE = ".variants.jsonl"
+LARGEST = 200_000_000
+LONGEST_TEXT = 100_000
 
 
 class Ledger:
     """The record of one folder, for one design and one choice of formats."""
 
-    def __init__(self, folder: Path, design: Design, formats: Sequence[str]) -> None:
+    def __init__(
+        self, folder: Path, design: Design, formats: Sequence[str], options: Mapping[str, Any]
+    ) -> None:
         self._folder = folder
         self._path = folder / LEDGER_FILE
-        self._maker = _fingerprint(design, formats)
+        settings = [f"{name}={value!r}" for name, value in sorted(options.items())]
+        self._maker = _fingerprint(design, [*formats, *settings])
         self._lines = _read(self._path)
         text = "".join(json.dumps(line) + "\n" for line in self._lines.values())
         write_atomically(self._path, text.encode("utf-8"))
@@ -39,18 +45,14 @@ class Ledger:
         """Stands for everything that decides what a variant's files hold; "" if that is not known."""
         return _digest(f"{self._maker}{json.dumps(dict(values))}".encode()) if self._maker else ""
 
-    def knows(self, name: str) -> bool:
-        """Whether anything is recorded of a variant."""
-        return name in self._lines
-
-    def found(self, name: str, key: str) -> dict[str, Any] | None:
-        """What was recorded of a variant, if its key and its files are still the same."""
+    def found(self, name: str, key: str, files: Sequence[str]) -> dict[str, Any] | None:
+        """What was recorded of a variant, if its key and its files, which have these names, are the same."""
         line = self._lines.get(name)
-        if not key or line is None or line.get("key") != key:
+        if not key or line is None or line.get("key") != key or not _is_sound(line, files):
             return None
         try:
             same = all(self._sum(file) == recorded for file, recorded in line["files"].items())
-        except (OSError, KeyError, AttributeError):
+        except OSError:
             return None
         return line if same else None
 
@@ -62,26 +64,45 @@ class Ledger:
                 file.write(json.dumps(line) + "\n")
 
     def _sum(self, file: str) -> str:
-        return _digest((self._folder / file).read_bytes())
+        """The digest of a file of the folder. Raises OSError for what is no plain file of its own."""
+        path = self._folder / file
+        if not stat.S_ISREG(path.lstat().st_mode):
+            raise OSError(f"{path} is no file")
+        with path.open("rb") as opened:
+            return hashlib.file_digest(opened, "sha256").hexdigest()
 
 
 def _digest(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
+def _is_sound(line: Mapping[str, Any], files: Sequence[str]) -> bool:
+    """Whether a record is one that this package writes: anybody can write a line."""
+    named = line.get("files")
+    if not isinstance(named, dict) or set(named) != set(files):
+        return False
+    numbers = [line.get(kind) for kind in ("volume", "area", "mass", "lumps")]
+    texts = [line.get(kind) for kind in ("mass_unit", "message")]
+    are_numbers = all(n is None or (isinstance(n, (int, float)) and not isinstance(n, bool)) for n in numbers)
+    return are_numbers and all(isinstance(text, str) and len(text) <= LONGEST_TEXT for text in texts)
+
+
 def _read(path: Path) -> dict[str, dict[str, Any]]:
     """The last whole line of each variant; a line cut short by an interruption is left out."""
-    lines = {}
+    lines: dict[str, dict[str, Any]] = {}
     try:
+        if not stat.S_ISREG(path.lstat().st_mode) or path.stat().st_size > LARGEST:
+            return lines
         text = path.read_text(encoding="utf-8", errors="replace")
     except OSError:
-        return {}
+        return lines
     for row in text.splitlines():
         try:
             line = json.loads(row)
-            lines[str(line["name"])] = line
-        except (ValueError, KeyError, TypeError):
+        except (ValueError, RecursionError):
             continue
+        if isinstance(line, dict) and isinstance(line.get("name"), str):
+            lines[line["name"]] = line
     return lines
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from graphlib import CycleError, TopologicalSorter
 from typing import Annotated, Any, Final
 
 from ..errors import ParameterError
+from ..gate import shown_value
+from .dimensions import ANGLE, OF_KIND, PURE, Dimension, check_dimension
 from .formulas import CONSTANTS, FUNCTIONS, Formula
 from .units import factor, in_unit, parse_quantity
 
@@ -30,12 +32,13 @@ Number = Annotated[float, Kind("number")]
 Text = Annotated[str, Kind("text")]
 Flag = Annotated[bool, Kind("flag")]
 
-RESULTS: Final = ("status", "volume", "mass", "files", "seconds", "message")
+RESULTS: Final = ("status", "volume", "area", "mass", "lumps", "files", "seconds", "message")
 """Columns that a table of variants adds."""
 
 RESERVED: Final = frozenset({*FUNCTIONS, *CONSTANTS, *RESULTS, "name", "job"})
 """Names a parameter may not have: formulas and tables of variants use them."""
 
+LARGEST_COUNT: Final = 1_000_000_000
 _TRUE = ("true", "yes", "on", "1")
 _FALSE = ("false", "no", "off", "0")
 
@@ -150,7 +153,7 @@ class Parameter:
         if isinstance(raw, bool) or (
             not isinstance(raw, (int, float, str)) and not hasattr(raw, "__float__")
         ):
-            raise ParameterError(f"{raw!r} is no number", value=raw)
+            raise ParameterError(f"{shown_value(raw)} is no number", value=raw)
         if isinstance(raw, str):
             if raw.strip().lower().lstrip("+-") in ("nan", "inf", "infinity"):
                 raise ParameterError(f'"{raw.strip()}" is not finite', value=raw)
@@ -160,7 +163,7 @@ class Parameter:
         try:
             number = float(raw)
         except (OverflowError, TypeError, ValueError):
-            raise ParameterError(f"{raw!r} is no number", value=raw) from None
+            raise ParameterError(f"{shown_value(raw)} is no number", value=raw) from None
         if not math.isfinite(number):
             raise ParameterError(f"{number} is not finite", value=raw)
         if self.entry_unit != self.unit:
@@ -205,22 +208,80 @@ def resolve(parameters: Iterable[Parameter], given: Mapping[str, Any], length_un
             raise ParameterError(f"{p.name} has no default and must be given", parameter=p.name)
         formula = p.formula(raw, length_unit)
         if formula is None:
-            values[p.name] = p.limited(p.read(raw))
+            values[p.name] = p.limited(_read(p, raw, table, length_unit))
         else:
             formulas[p.name] = formula
+    kinds = dimensions(table.values())
     for name in _order(table, formulas):
-        p = table[name]
+        p, formula = table[name], formulas[name]
         with _naming(name):
-            number = formulas[name].evaluate({n: _numeric(n, values[n]) for n in formulas[name].names})
+            check_dimension(formula.dimension(kinds), kinds[name], formula.text)
+            inputs = {n: _numeric(n, values[n]) for n in sorted(formula.names)}
+            number = _derived(formula, inputs, table)
             values[name] = _from_formula(p, number)
-        p.limited(values[name])
+        _limited_as_derived(p, values[name], formula, inputs, table)
     return {name: values[name] for name in table}
 
 
-def read_dimension(text: str, unit: str, length_unit: str, values: Mapping[str, Value]) -> float:
+def dimensions(parameters: Iterable[Parameter]) -> dict[str, Dimension]:
+    """The dimension of each parameter by its kind."""
+    return {p.name: OF_KIND.get(p.kind, PURE) for p in parameters}
+
+
+def _derived(formula: Formula, inputs: Mapping[str, Value], table: Mapping[str, Parameter]) -> float:
+    try:
+        return formula.evaluate(inputs)  # type: ignore[arg-type]
+    except ParameterError as error:
+        raise ParameterError(f"{error.message}{_with(inputs, table)}", value=error.value) from None
+
+
+def _limited_as_derived(
+    p: Parameter, value: Value, formula: Formula, inputs: Mapping[str, Value], table: Mapping[str, Parameter]
+) -> None:
+    """Checks the limits of a value that a formula gave. Raises ParameterError with its inputs."""
+    try:
+        p.limited(value)
+    except ParameterError as error:
+        sentence = error.message.partition(": ")[2]
+        raise ParameterError(
+            f"{p.name} = {formula.text[1:]} = {_shown(value, p.unit)}{_with(inputs, table)}: {sentence}",
+            parameter=p.name,
+            value=value,
+            limit=error.limit,
+        ) from None
+
+
+def _with(inputs: Mapping[str, Value], table: Mapping[str, Parameter]) -> str:
+    told = ", ".join(f"{name} = {_shown(value, table[name].unit)}" for name, value in inputs.items())
+    return f" with {told}" if told else ""
+
+
+def _read(p: Parameter, raw: Any, table: Mapping[str, Parameter], length_unit: str) -> Value:
+    """A value as it is given; where it is none but would be a formula, the refusal proposes that."""
+    try:
+        return p.read(raw)
+    except ParameterError as error:
+        if not isinstance(raw, str) or p.kind in ("text", "flag"):
+            raise
+        with suppress(ParameterError):
+            formula = Formula.parse(raw, length_unit)
+            if formula.names and formula.names <= table.keys() - {p.name}:
+                meant = f'{error.message}; as a formula it is "{formula.text}"'
+                error = ParameterError(meant, parameter=p.name, value=raw)
+        raise error from None
+
+
+def read_dimension(
+    text: str,
+    unit: str,
+    length_unit: str,
+    values: Mapping[str, Value],
+    kinds: Mapping[str, Dimension] | None = None,
+) -> float:
     """A quantity ("3/16 in") or a formula over `values` ("=pipe/2") as a number in `unit`.
 
-    Bare numbers are in `unit`, lengths in formulas in `length_unit`. Raises ParameterError.
+    Bare numbers are in `unit`, lengths in formulas in `length_unit`. kinds : the dimensions of the values,
+    where they are known. Raises ParameterError.
     """
     if not text.lstrip().startswith("="):
         return in_unit(text, unit)
@@ -229,6 +290,7 @@ def read_dimension(text: str, unit: str, length_unit: str, values: Mapping[str, 
         if name not in values:
             known = ", ".join(values) or "none"
             raise ParameterError(f'"{formula.text}" reads "{name}", which is no parameter; there are {known}')
+    check_dimension(formula.dimension(kinds or {}), ANGLE if unit == "deg" else 1.0, formula.text)
     return formula.evaluate({name: _numeric(name, values[name]) for name in formula.names})
 
 
@@ -300,7 +362,7 @@ def _flag(raw: Any) -> bool:
         return True
     if word in _FALSE or (isinstance(raw, float) and raw == 0.0):
         return False
-    raise ParameterError(f'"{raw}" is neither yes nor no', value=raw)
+    raise ParameterError(f"{shown_value(raw)} is neither yes nor no", value=raw)
 
 
 def _plain(raw: str, label: str) -> float:
@@ -312,6 +374,8 @@ def _plain(raw: str, label: str) -> float:
 
 
 def _whole(number: float) -> int:
+    if abs(number) > LARGEST_COUNT:
+        raise ParameterError(f"{number:g} is too large a count", value=number, limit=LARGEST_COUNT)
     nearest = round(number)
     if abs(number - nearest) > 1e-9:
         raise ParameterError(f"{number:g} is no whole number", value=number)

@@ -142,6 +142,10 @@ class Part:
         """The same part with a name, parameters and steps."""
         return Part(self.bodies or self.body, self.material, name, self.color, params, steps)
 
+    def called(self, name: str) -> Part:
+        """The same part by another name."""
+        return self.as_made(name, self.params, self.steps)
+
     def leaves(self) -> Mapping[str, Part]:
         """The parts of one body each, by name ("frame", or "frame/pin" for a part in a part); a part of
         one body by its own name."""

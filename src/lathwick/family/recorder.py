@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from ..errors import LathwickError, ModellingError, ParameterError, SketchError
 from ..geometry.units import MILLIMETRES
 from ..modelling import verbs
+from .dimensions import Dimension
 from .parameters import Value, read_dimension
 from .steps import Step
 
@@ -24,13 +25,19 @@ class Recorder:
     """Keeps the steps of a job, in order, under names of their own."""
 
     def __init__(
-        self, unit: str = "mm", *, strict: bool = False, params: Mapping[str, Value] | None = None
+        self,
+        unit: str = "mm",
+        *,
+        strict: bool = False,
+        params: Mapping[str, Value] | None = None,
+        kinds: Mapping[str, Dimension] | None = None,
     ) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
         self.unit = unit
         self.strict = strict
         self.params = MappingProxyType(dict(params or {}))
+        self._kinds = dict(kinds or {})
         self._steps: list[Step] = []
 
     def __repr__(self) -> str:
@@ -49,7 +56,9 @@ class Recorder:
 
     def _read(self, text: str, kind: str) -> float:
         """The number a dimension's text stands for, in the design's unit or degrees."""
-        return read_dimension(text, "deg" if kind == "angle" else self.unit, self.unit, self.params)
+        return read_dimension(
+            text, "deg" if kind == "angle" else self.unit, self.unit, self.params, self._kinds
+        )
 
     # ------------------------------------------------------------------ helpers
 

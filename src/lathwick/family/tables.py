@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+import stat
+import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from os import PathLike
@@ -9,12 +12,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ..errors import ParameterError
+from .workbooks import first_line, read_workbook
 
 if TYPE_CHECKING:
     import pandas as pd
 
 NAME = "name"
-LONGEST_NAME = 100
+_PLAIN = re.compile(r"[+-]?[0-9]+(\.[0-9]*)?", re.ASCII)
+_HARMLESS = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_-]*")
+RUNNING = ("=", "+", "-", "@", "\t", "\r", "\n")
+"""How texts start that a spreadsheet takes for a formula."""
+LONGEST_NAME = 200
+"""Bytes; most systems allow 255, of which the suffix and a draft take some."""
+MOST_ROWS = 200_000
 FORBIDDEN = frozenset('/\\:*?"<>|')
 RESERVED_FILES = frozenset(
     {"con", "prn", "aux", "nul", *(f"{port}{i}" for port in ("com", "lpt") for i in range(1, 10))}
@@ -57,15 +67,6 @@ def read_rows(
     return rows
 
 
-def count_rows(table: str | PathLike[str]) -> int:
-    """How many rows a table has, for a progress bar; 0 for one that cannot be read."""
-    try:
-        _, lines = _file_lines(table)
-    except ParameterError:
-        return 0
-    return sum(any(not _is_empty(value) for value in line) for _, line in lines)
-
-
 Lines = tuple[list[str], list[tuple[str, list[Any]]]]
 
 
@@ -75,22 +76,32 @@ def _file_lines(table: str | PathLike[str]) -> Lines:
     if not lines:
         raise ParameterError(f"{path.name}: the table is empty")
     heading = ["" if _is_empty(h) else str(h).strip() for h in lines[0]]
-    while heading and not heading[-1] and all(_is_empty(line[len(heading) - 1]) for line in lines):
-        heading.pop()
-    body = [(f"row {i}", line[: len(heading)]) for i, line in enumerate(lines[1:], 2)]
+    used = max((_used(line) for line in lines), default=0)
+    del heading[used:]
+    body = [(f"row {i}", line[:used]) for i, line in enumerate(lines[1:], 2)]
     return heading, body
+
+
+def _used(line: Sequence[Any]) -> int:
+    """How many cells of a line there are up to the last that is not empty."""
+    return next((i for i in range(len(line), 0, -1) if not _is_empty(line[i - 1])), 0)
 
 
 def _read_file(path: Path) -> list[list[Any]]:
     """All cells, line by line, the heading first. Raises ParameterError."""
-    readers = {".csv": _read_csv, ".xlsx": _read_workbook}
+    readers = {".csv": _read_csv, ".xlsx": read_workbook}
     reader = readers.get(path.suffix.lower())
     if reader is None:
         raise ParameterError(f"{path.name}: a table is a .csv or .xlsx file")
     try:
-        return reader(path)
+        if not stat.S_ISREG(path.stat().st_mode):
+            raise ParameterError(f"{path}: is no file")
+        lines = reader(path)
     except OSError as error:
         raise ParameterError(f"{path}: cannot be read: {error.strerror or error}") from None
+    if len(lines) > MOST_ROWS + 1:
+        raise ParameterError(f"{path.name}: a table has at most {MOST_ROWS} rows; split it")
+    return lines
 
 
 def _read_csv(path: Path) -> list[list[Any]]:
@@ -106,37 +117,13 @@ def _read_csv(path: Path) -> list[list[Any]]:
             skipinitialspace=True,
             sep=_separator(path),
             encoding="utf-8-sig",
+            nrows=MOST_ROWS + 2,
         )
     except pd.errors.EmptyDataError:
         return []
-    except (pd.errors.ParserError, UnicodeDecodeError) as error:
-        raise ParameterError(f"{path.name}: cannot be read as a table: {_first_line(error)}") from None
+    except (pd.errors.ParserError, ValueError, OverflowError) as error:
+        raise ParameterError(f"{path.name}: cannot be read as a table: {first_line(error)}") from None
     return [list(line) for line in raw.itertuples(index=False, name=None)]
-
-
-def _read_workbook(path: Path) -> list[list[Any]]:
-    """The first sheet. A cell with a spreadsheet formula gives its value; where there is none, as
-    for "=pipe/4", which only means something here, it gives the formula."""
-    from zipfile import BadZipFile
-
-    from openpyxl import load_workbook
-    from openpyxl.utils.exceptions import InvalidFileException
-
-    try:
-        values, formulas = (load_workbook(path, data_only=only).worksheets[0] for only in (True, False))
-        pairs = zip(values.iter_rows(values_only=True), formulas.iter_rows(values_only=True), strict=True)
-        return [[_cell(v, f) for v, f in zip(*pair, strict=True)] for pair in pairs]
-    except (BadZipFile, InvalidFileException, KeyError, IndexError, ValueError) as error:
-        raise ParameterError(f"{path.name}: is no workbook: {_first_line(error)}") from None
-
-
-def _cell(value: Any, formula: Any) -> Any:
-    is_formula = isinstance(formula, str) and formula.startswith("=")
-    return formula if is_formula and value in (None, "#NAME?") else value
-
-
-def _first_line(error: Exception) -> str:
-    return str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
 
 
 def _separator(path: Path) -> str:
@@ -158,21 +145,27 @@ def _frame_lines(table: Any) -> Lines:
 
 def _check_heading(heading: Sequence[str], columns: Sequence[str], required: Iterable[str]) -> None:
     known = ", ".join((NAME, *columns))
+    seen: set[str] = set()
     for i, column in enumerate(heading, 1):
         if not column:
             raise ParameterError(f"row 1, column {i}: the column has no heading; there may be {known}")
         if column != NAME and column not in columns:
-            raise ParameterError(f'row 1, column "{column}": no such parameter; there may be {known}')
-        if column in heading[: i - 1]:
+            raise ParameterError(f'row 1, column "{column[:60]}": no such parameter; there may be {known}')
+        if column in seen:
             raise ParameterError(f'row 1, column "{column}": stands there twice')
-    missing = [name for name in required if name not in heading]
+        seen.add(column)
+    missing = [name for name in required if name not in seen]
     if missing:
         raise ParameterError(f'row 1: the column "{missing[0]}" is missing; it has no default')
 
 
 def _is_empty(value: Any) -> bool:
-    if value is None or (isinstance(value, str) and not value.strip()):
+    if value is None:
         return True
+    if isinstance(value, str):
+        return not value.strip()
+    if isinstance(value, float):
+        return value != value
     import pandas as pd
 
     missing = pd.isna(value)
@@ -182,29 +175,47 @@ def _is_empty(value: Any) -> bool:
 def _name(value: Any) -> str:
     if isinstance(value, float) and value.is_integer():
         value = int(value)
-    return "" if value is None else str(value).strip()
+    return "" if value is None else unicodedata.normalize("NFC", str(value).strip())
 
 
 def name_problem(name: str) -> str:
     """Why a name cannot be a file name anywhere; "" if it can."""
-    if not name:
+    if not name.strip():
         return "the name is empty"
-    if len(name) > LONGEST_NAME:
-        return f"the name has {len(name)} characters, at most {LONGEST_NAME} are allowed"
+    if _HARMLESS.fullmatch(name) and len(name) <= LONGEST_NAME and name.lower() not in RESERVED_FILES:
+        return ""
+    size = len(name.encode("utf-8", "surrogatepass"))
+    if size > LONGEST_NAME:
+        return f"the name has {size} bytes, at most {LONGEST_NAME} are allowed"
     bad = sorted({c for c in name if c in FORBIDDEN or not c.isprintable()})
     if bad:
         return f'"{name}" cannot name a file: it holds {" ".join(map(repr, bad))}'
+    if name != name.strip():
+        return f'"{name}" cannot name a file: it starts or ends with a space'
     if name.startswith((".", "-")) or name.endswith("."):
         return f'"{name}" cannot name a file: it starts or ends with "{name[0] if name[0] in ".-" else "."}"'
-    if name.split(".")[0].lower() in RESERVED_FILES:
+    if _alike(name).split(".")[0].strip() in RESERVED_FILES:
         return f'"{name}" is a name that some systems keep for devices'
     return ""
+
+
+def _alike(name: str) -> str:
+    """The same for names that some systems take for one: of one width, form and case."""
+    if name.isascii():
+        return name.lower()
+    return unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", name).casefold())
+
+
+def safe_cell(value: Any) -> Any:
+    """A cell as it may stand in a file: a text that a spreadsheet would run is marked as a text."""
+    runs = isinstance(value, str) and value.startswith(RUNNING) and not _PLAIN.fullmatch(value)
+    return f"'{value}" if runs else value
 
 
 def _refuse_repeats(rows: Sequence[Row]) -> None:
     seen: dict[str, str] = {}
     for row in rows:
-        key = row.name.casefold()
+        key = _alike(row.name)
         if key and key in seen:
             raise ParameterError(f'{row.place}, column "{NAME}": "{row.name}" stands in {seen[key]} already')
         seen[key] = row.place

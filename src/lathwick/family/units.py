@@ -6,7 +6,6 @@ to a double. Nothing here evaluates code.
 
 from __future__ import annotations
 
-import math
 import re
 from fractions import Fraction
 from functools import cache
@@ -18,11 +17,11 @@ from ..geometry.units import MILLIMETRES
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-NUMBER = r"(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?"
+NUMBER = r"(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]{1,3})?"
 _VALUE = re.compile(
     rf"""\s*(?P<sign>[+-]?)\s*
-    (?:(?:(?P<whole>\d{{1,9}})[\s-]+)?(?P<top>\d{{1,9}})\s*/\s*(?P<bottom>\d{{1,9}})|(?P<number>{NUMBER}))
-    \s*(?P<unit>°|"|[^\W\d_][^\W\d]*)?\s*""",
+    (?:(?:(?P<whole>[0-9]{{1,9}})(?:\s+|-))?(?P<top>[0-9]{{1,9}})\s*/\s*(?P<bottom>[0-9]{{1,9}})|(?P<number>{NUMBER}))
+    \s*(?P<unit>°|"|[A-Za-zµμ][A-Za-z_]*)?\s*""",
     re.VERBOSE,
 )
 MOST_CHARACTERS = 60
@@ -72,7 +71,7 @@ def factor(unit: str, target: str) -> Fraction:
         if _base(given) != _base(wanted):
             raise ParameterError(f'"{unit}" is no unit of {_what(target)}', value=unit)
         return Fraction(given.to(wanted.units).magnitude)
-    except (PintError, AttributeError, TypeError, ValueError) as error:
+    except (PintError, AttributeError, TypeError, ValueError, AssertionError, ArithmeticError) as error:
         raise ParameterError(f'"{unit}" is no unit that is known', value=unit) from error
 
 
@@ -88,7 +87,7 @@ def in_unit(text: str, target: str, plain: str | None = None) -> float:
     """The number in `text` as a float in `target`; a bare number is in `plain` (default: `target`)."""
     value, unit = parse_quantity(text)
     unit = unit or plain or target
-    number = float(value if unit == target else value * factor(unit, target))
-    if not math.isfinite(number):
-        raise ParameterError(f'"{text}" is too large', value=text)
-    return number
+    try:
+        return float(value if unit == target else value * factor(unit, target))
+    except OverflowError:
+        raise ParameterError(f'"{text}" is too large', value=text) from None

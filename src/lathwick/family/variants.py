@@ -2,62 +2,43 @@
 
 from __future__ import annotations
 
-import gc
-import importlib.util
 import os
-import pickle
-import sys
-import threading
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
-from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass, replace
-from multiprocessing import get_context
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor, as_completed
+from contextlib import suppress
+from dataclasses import replace
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ..errors import LathwickError, ParameterError
-from .atomic import write_atomically
+from ..errors import ExchangeError, ParameterError
+from .atomic import sweep_drafts, write_atomically
+from .crew import Crew, Task
 from .design import Design
-from .files import save
 from .ledger import Ledger
 from .parameters import RESULTS, Value
-from .tables import NAME, Row, name_problem, read_rows
+from .row_work import DONE as DONE
+from .row_work import FAILED as FAILED
+from .row_work import NOT_BUILT, Order, build_row, failure, told
+from .row_work import Variant as Variant
+from .tables import NAME, Row, name_problem, read_rows, safe_cell
 
 if TYPE_CHECKING:
     import pandas as pd
 
-DONE, FAILED = "done", "failed"
 TABLE_FILE = "variants.csv"
+MOST_WORKERS = 256
+RECORDED = ("volume", "area", "mass", "lumps", "mass_unit", "message")
+"""What the ledger keeps of a variant."""
 
 
-@dataclass(frozen=True, slots=True)
-class Variant:
-    """What came of one row. `message` says why it failed, or what its steps warned of; `kept` that
-    it stood there from an earlier run."""
+class RunStopped(KeyboardInterrupt):
+    """A run of variants was interrupted; `run` holds what was done until then, and the same call goes on."""
 
-    place: str
-    name: str
-    values: dict[str, Value]
-    status: str
-    volume: float | None
-    mass: float | None
-    files: tuple[str, ...]
-    seconds: float
-    message: str
-    mass_unit: str = ""
-    kept: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class _Order:
-    """All that a worker needs besides its row."""
-
-    design: Design
-    out: Path | None
-    formats: tuple[str, ...]
+    def __init__(self, run: VariantRun) -> None:
+        super().__init__("the run was stopped")
+        self.run = run
 
 
 class VariantRun:
@@ -77,16 +58,31 @@ class VariantRun:
 
     @property
     def table(self) -> pd.DataFrame:
-        """One row a variant: name, parameters, status, volume, mass, files, seconds, message."""
+        """One row a variant: name, parameters, status, volume, area, mass, lumps, files, seconds, message."""
         import pandas as pd
 
         columns = [NAME, *self._parameters, *RESULTS]
-        return pd.DataFrame([self._line(v) for v in self.variants], columns=columns)
+        frame = pd.DataFrame([self._line(v) for v in self.variants], columns=columns)
+        return frame.astype({"lumps": "Int64"})
 
     def _line(self, v: Variant) -> list[Any]:
         values = [v.values.get(name) for name in self._parameters]
-        files = " ".join(v.files)
-        return [v.name, *values, v.status, v.volume, v.mass, files, round(v.seconds, 3), v.message]
+        results = [v.status, v.volume, v.area, v.mass, v.lumps, " ".join(v.files)]
+        return [v.name, *values, *results, round(v.seconds, 3), v.message]
+
+    def to_csv(self) -> bytes:
+        """The table as a file; no text in it is one that a spreadsheet would run."""
+        table = self.table
+        for column in table.columns:
+            if not _is_numeric(table[column]):
+                table[column] = table[column].map(safe_cell)
+        return table.to_csv(index=False).encode("utf-8")
+
+
+def _is_numeric(column: pd.Series[Any]) -> bool:
+    import pandas as pd
+
+    return bool(pd.api.types.is_numeric_dtype(column))
 
 
 def vary(
@@ -98,6 +94,12 @@ def vary(
     executor: Executor | None = None,
     resume: bool = True,
     progress: Callable[[Variant], None] | None = None,
+    *,
+    timeout: float | None = None,
+    chord: float | None = None,
+    angle: float | None = None,
+    unit: str | None = None,
+    expected: Callable[[int], None] | None = None,
 ) -> VariantRun:
     """Build a variant of `design` for every row of `table`.
 
@@ -105,33 +107,85 @@ def vary(
         empty cell means the default, a cell that starts with "=" is a formula.
     out : folder for the files and `variants.csv`; None writes nothing.
     formats : suffixes of the files to write for each row.
-    workers : number of processes; by default one per processor. `executor` replaces them.
+    workers : number of processes; by default one per processor. 0 builds in this process, where a row that
+        takes it down takes all. `executor` replaces them.
     resume : keep variants in `out` that an earlier run made from the same script, parameters and formats
         and whose files are unchanged (see `ledger`); False builds all again.
-    progress : called with each variant as it is finished, in any order.
+    progress : called with each variant as it is finished, in any order; `expected` once, with the number of
+        rows, before that. Without it what the script prints is printed with the row's name.
+    timeout : seconds that a row may take.
+    chord, angle, unit : of STL files; see `lathwick.save`.
 
-    A row that fails is reported in the result, the others go on. Raises ParameterError if the
-    table as a whole is wrong (see `tables.read_rows`), before anything is built.
+    A row that fails is reported in the result, the others go on; also one whose process dies or that
+    takes too long. Raises ParameterError if the table as a whole is wrong (see `tables.read_rows`), before
+    anything is built; RunStopped for an interruption, after what is done has been written; ExchangeError,
+    with the run as `run`, if `variants.csv` cannot be written.
     """
     if not isinstance(design, Design):
         raise ParameterError(f"vary needs a design, got {type(design).__name__}")
     suffixes = checked_formats(formats)
+    _check_timeout(timeout, workers, executor)
     names = [p.name for p in design.parameters]
     required = [p.name for p in design.parameters if p.is_required]
     rows = read_rows(table, names, required, design.name)
-    folder = None if out is None else Path(out)
+    folder = None if out is None else made_folder(Path(out))
+    mesh = {k: v for k, v in (("chord", chord), ("angle", angle), ("unit", unit)) if v is not None}
+    order = Order(design, folder, suffixes, mesh, time.time())
     if folder is not None:
-        folder.mkdir(parents=True, exist_ok=True)
-    order = _Order(design, folder, suffixes)
-    ledger = None if folder is None else Ledger(folder, design, suffixes)
+        sweep_drafts(folder, [file for row in rows for file in order.files_of(row.name)])
+    ledger = None if folder is None else Ledger(folder, design, suffixes, mesh)
+    if expected is not None:
+        expected(len(rows))
     found: dict[int, Variant] = {}
-    for i, variant in _made(order, rows, ledger, resume, workers, executor):
-        found[i] = variant
-        if progress is not None:
-            progress(variant)
-    run = VariantRun([found[i] for i in range(len(rows))], names)
-    if folder is not None:
-        write_atomically(folder / TABLE_FILE, run.table.to_csv(index=False).encode("utf-8"))
+    try:
+        for i, variant in _made(order, rows, ledger, resume, _Hands(workers, executor, timeout)):
+            found[i] = variant
+            (progress or _print)(variant)
+    except KeyboardInterrupt:
+        raise RunStopped(_written(order, rows, found, names)) from None
+    except BaseException:
+        _written(order, rows, found, names)
+        raise
+    return _written(order, rows, found, names)
+
+
+def made_folder(out: Path) -> Path:
+    """The folder in full, made where it is not there. Raises ParameterError."""
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+        return out.resolve()
+    except OSError as error:
+        raise ParameterError(f"{out}: cannot be made a folder: {error.strerror or error}") from None
+
+
+def _check_timeout(timeout: float | None, workers: int | None, executor: Executor | None) -> None:
+    if timeout is None:
+        return
+    if isinstance(timeout, bool) or not isinstance(timeout, (int, float)) or not 0 < timeout < float("inf"):
+        raise ParameterError(f"timeout is a number of seconds above 0, got {timeout!r}")
+    if workers == 0 or executor is not None:
+        raise ParameterError("a timeout needs worker processes of this run")
+
+
+def _print(variant: Variant) -> None:
+    for line in variant.printed.splitlines():
+        print(f"{variant.name}: {line}")
+
+
+def _written(
+    order: Order, rows: Sequence[Row], found: Mapping[int, Variant], names: Sequence[str]
+) -> VariantRun:
+    """The run so far, its table on disk."""
+    variants = [
+        found.get(i) or Variant(row.place, row.name, dict(row.cells), NOT_BUILT) for i, row in enumerate(rows)
+    ]
+    run = VariantRun(variants, names)
+    if order.out is not None:
+        try:
+            write_atomically(order.out / TABLE_FILE, run.to_csv())
+        except ExchangeError as error:
+            error.run = run  # type: ignore[attr-defined]
+            raise
     return run
 
 
@@ -146,182 +200,128 @@ def checked_formats(formats: Iterable[str]) -> tuple[str, ...]:
 
 
 def _worker_count(workers: int | None, rows: int) -> int:
-    if workers is not None and workers < 1:
-        raise ParameterError(f"workers must be at least 1, got {workers}")
+    if workers is not None and (isinstance(workers, bool) or not isinstance(workers, int) or workers < 0):
+        raise ParameterError(f"workers is a whole number, 0 or more, got {workers!r}")
     available = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
-    return min(rows, workers or available)
+    return min(rows, available if workers is None else min(workers, MOST_WORKERS))
 
 
-def _made(
-    order: _Order,
-    rows: Sequence[Row],
-    ledger: Ledger | None,
-    resume: bool,
-    workers: int | None,
-    executor: Executor | None,
-) -> Iterator[tuple[int, Variant]]:
-    """(index, variant) of every row: those kept from an earlier run, then those built now."""
-    todo: list[int] = []
-    for i, row in enumerate(rows):
-        kept = _kept(order, row, ledger) if ledger is not None and resume else None
-        if kept is None:
-            todo.append(i)
+class _Hands:
+    """Who builds: worker processes, an executor of the caller's, or this process."""
+
+    def __init__(self, workers: int | None, executor: Executor | None, timeout: float | None) -> None:
+        self.workers, self.executor, self.timeout = workers, executor, timeout
+
+    def build(self, order: Order, tasks: Sequence[Task]) -> Iterator[tuple[int, Variant]]:
+        """(index, variant) of every task, as they are finished."""
+        count = _worker_count(self.workers, len(tasks))
+        if self.executor is not None:
+            yield from _executed(order, tasks, self.executor)
+        elif count == 0:
+            for i, (row, values) in enumerate(tasks):
+                yield i, build_row(order, row, values, KeyboardInterrupt)
         else:
-            yield i, kept
-    if not todo:
-        return
-    wanted = [rows[i] for i in todo]
-    for k, variant in _built(order, wanted, _worker_count(workers, len(todo)), executor):
-        if ledger is not None and variant.status == DONE:
-            ledger.add(variant.name, ledger.key(variant.values), variant.files, _record(variant))
-        yield todo[k], _with_stale_files(order, variant)
+            yield from Crew(order, count, self.timeout).run(tasks)
 
 
-def _with_stale_files(order: _Order, variant: Variant) -> Variant:
-    """A failed variant whose message tells of files that an earlier run left under its name."""
-    if order.out is None or variant.status != FAILED or name_problem(variant.name):
-        return variant
-    names = [f"{variant.name}.{suffix}" for suffix in order.formats]
-    stale = [name for name in names if (order.out / name).exists()]
-    if not stale:
-        return variant
-    note = f"{variant.message}; {' and '.join(stale)} of an earlier run still there"
-    return replace(variant, message=note)
-
-
-def _record(variant: Variant) -> dict[str, Any]:
-    kinds = ("volume", "mass", "mass_unit", "message")
-    return {kind: getattr(variant, kind) for kind in kinds}
-
-
-def _kept(order: _Order, row: Row, ledger: Ledger) -> Variant | None:
-    """The variant of a row as an earlier run left it, if nothing has changed."""
-    if row.problem or not ledger.knows(row.name):
-        return None
-    started = time.perf_counter()
-    try:
-        values = order.design.check(row.cells)
-    except ParameterError:
-        return None  # building the row will tell why
-    line = ledger.found(row.name, ledger.key(values))
-    if line is None:
-        return None
-    seconds = time.perf_counter() - started
-    message, unit = str(line.get("message", "")), str(line.get("mass_unit", ""))
-    volume, mass, files = line.get("volume"), line.get("mass"), tuple(line["files"])
-    return Variant(row.place, row.name, values, DONE, volume, mass, files, seconds, message, unit, kept=True)
-
-
-def _built(
-    order: _Order, rows: Sequence[Row], workers: int, executor: Executor | None
-) -> Iterator[tuple[int, Variant]]:
-    """(index, variant) of every row, as they are finished."""
-    if executor is not None:
-        jobs = {executor.submit(_build_row, order, row): i for i, row in enumerate(rows)}
-        yield from _collected(jobs, rows)
-    elif workers == 1:
-        for i, row in enumerate(rows):
-            yield i, _build_row(order, row)
-    else:
-        yield from _pooled(order, rows, workers)
-
-
-def _pooled(order: _Order, rows: Sequence[Row], workers: int) -> Iterator[tuple[int, Variant]]:
-    gc.freeze()  # what is loaded now is shared with forked workers, and not copied by their collector
-    if sys.platform == "linux" and threading.active_count() == 1:
-        # quickest, and safe while this process has no second thread: the order is simply inherited
-        pool = ProcessPoolExecutor(workers, get_context("fork"), _inherit, (order,))
-    else:
-        pool = ProcessPoolExecutor(workers, get_context("spawn"), _unpack, (_packed(order),))
-    try:
-        jobs = {pool.submit(_build_in_worker, row): i for i, row in enumerate(rows)}
-        yield from _collected(jobs, rows)
-    finally:
-        pool.shutdown(cancel_futures=True)
-        gc.unfreeze()
-
-
-def _packed(order: _Order) -> bytes:
-    """The order as bytes, with the code of a design that a new process could not import."""
-    import cloudpickle
-
-    module = sys.modules.get(order.design.build.__module__)
-    if module is None or module.__name__ == "__main__" or importlib.util.find_spec(module.__name__):
-        return cloudpickle.dumps(order)
-    cloudpickle.register_pickle_by_value(module)
-    try:
-        return cloudpickle.dumps(order)
-    finally:
-        cloudpickle.unregister_pickle_by_value(module)
-
-
-_worker_order: list[_Order] = []
-"""In a worker process: what it was started for."""
-
-
-def _inherit(order: _Order) -> None:
-    _worker_order[:] = [order]
-
-
-def _unpack(packed: bytes) -> None:
-    _worker_order[:] = [pickle.loads(packed)]
-
-
-def _build_in_worker(row: Row) -> Variant:
-    return _build_row(_worker_order[0], row)
-
-
-def _collected(jobs: dict[Future[Variant], int], rows: Sequence[Row]) -> Iterator[tuple[int, Variant]]:
+def _executed(order: Order, tasks: Sequence[Task], executor: Executor) -> Iterator[tuple[int, Variant]]:
+    jobs = {executor.submit(build_row, order, *task, KeyboardInterrupt): i for i, task in enumerate(tasks)}
     for job in as_completed(jobs):
         i = jobs[job]
         try:
             yield i, job.result()
-        except BrokenProcessPool:
-            yield i, _failure(rows[i], {}, 0.0, "its process died (out of memory?)")
+        except Exception as error:  # the executor is the caller's, and so are its errors
+            row, values = tasks[i]
+            yield i, failure(row, values, f"its process died (out of memory?): {told(error)}")
 
 
-def _build_row(order: _Order, row: Row) -> Variant:
-    """Build and save one row; whatever goes wrong becomes its message."""
-    started = time.perf_counter()
-    values: dict[str, Value] = {}
+def _made(
+    order: Order, rows: Sequence[Row], ledger: Ledger | None, resume: bool, hands: _Hands
+) -> Iterator[tuple[int, Variant]]:
+    """(index, variant) of every row: those that cannot be built or were kept from an earlier run, then those
+    built now."""
+    numbers: list[int] = []
+    tasks: list[Task] = []
+    standing = _standing(order)
+    for i, row in enumerate(rows):
+        values, problem = _checked(order, row)
+        if problem is not None:
+            stands = any(file in standing for file in order.files_of(row.name))
+            yield i, _with_stale_files(order, problem) if stands else problem
+            continue
+        kept = _kept(order, row, values, ledger) if ledger is not None and resume else None
+        if kept is not None:
+            yield i, kept
+            continue
+        numbers.append(i)
+        tasks.append((row, values))
+    if not tasks:
+        return
+    for k, built in hands.build(order, tasks):
+        variant = _recorded(order, built, ledger)
+        yield numbers[k], _with_stale_files(order, variant)
+
+
+def _standing(order: Order) -> set[str]:
+    """The names of what is in the folder already."""
+    if order.out is None:
+        return set()
+    with suppress(OSError):
+        return set(os.listdir(order.out))
+    return set()
+
+
+def _checked(order: Order, row: Row) -> tuple[dict[str, Value], Variant | None]:
+    """The values of a row, or why it has none."""
+    if row.problem:
+        return {}, failure(row, {}, row.problem, error=ParameterError(row.problem, parameter=NAME))
     try:
-        if row.problem:
-            raise ParameterError(row.problem, parameter=NAME)
-        values = order.design.check(row.cells)
-        part = order.design.built(values)
-        files = []
-        if order.out is not None:
-            for suffix in order.formats:
-                save(part, order.out / f"{row.name}.{suffix}")
-                files.append(f"{row.name}.{suffix}")
-    except LathwickError as error:
-        return _failure(row, values, time.perf_counter() - started, str(error), error)
-    except Exception as error:  # a mistake in the user's script must not stop the other rows
-        reason = f"{type(error).__name__} in the script{script_line(error)}: {error}"
-        return _failure(row, values, time.perf_counter() - started, reason)
-    seconds = time.perf_counter() - started
-    message = "; ".join(part.warnings)
-    unit = part.mass_unit
+        return order.design.check(row.cells), None
+    except ParameterError as error:
+        return {}, failure(row, {}, told(error), error=error)
+
+
+def _recorded(order: Order, variant: Variant, ledger: Ledger | None) -> Variant:
+    """A finished variant, noted in the ledger; one whose files are gone already has failed."""
+    if ledger is None or variant.status != DONE:
+        return variant
+    try:
+        ledger.add(variant.name, ledger.key(variant.values), variant.files, _record(variant))
+    except OSError as error:
+        reason = (
+            f"its files were written, but {error.filename or order.out} is gone: {error.strerror or error}"
+        )
+        return replace(variant, status=FAILED, files=(), message=f"{variant.place}: {reason}")
+    return variant
+
+
+def _with_stale_files(order: Order, variant: Variant) -> Variant:
+    """A failed variant whose message tells of files that stand under its name, and since when."""
+    if order.out is None or variant.status != FAILED or name_problem(variant.name):
+        return variant
+    old: list[str] = []
+    new: list[str] = []
+    for name in order.files_of(variant.name):
+        with suppress(OSError):
+            (new if (order.out / name).lstat().st_mtime >= order.began - 1e-3 else old).append(name)
+    note = variant.message
+    note += f"; {' and '.join(old)} of an earlier run still there" if old else ""
+    note += f"; {' and '.join(new)} written before it failed" if new else ""
+    return replace(variant, message=note)
+
+
+def _record(variant: Variant) -> dict[str, Any]:
+    return {kind: getattr(variant, kind) for kind in RECORDED}
+
+
+def _kept(order: Order, row: Row, values: Mapping[str, Value], ledger: Ledger) -> Variant | None:
+    """The variant of a row as an earlier run left it, if nothing has changed."""
+    started = time.perf_counter()
+    line = ledger.found(row.name, ledger.key(values), order.files_of(row.name))
+    if line is None:
+        return None
+    measures = {kind: line[kind] for kind in RECORDED}
+    files, seconds = order.files_of(row.name), time.perf_counter() - started
     return Variant(
-        row.place, row.name, values, DONE, part.volume, part.mass, tuple(files), seconds, message, unit
+        row.place, row.name, dict(values), DONE, files=files, seconds=seconds, kept=True, **measures
     )
-
-
-def _failure(
-    row: Row, values: dict[str, Value], seconds: float, reason: str, error: LathwickError | None = None
-) -> Variant:
-    column = getattr(error, "parameter", None)
-    where = f'{row.place}, column "{column}"' if column else row.place
-    return Variant(row.place, row.name, values, FAILED, None, None, (), seconds, f"{where}: {reason}")
-
-
-def script_line(error: BaseException) -> str:
-    """ ", saddle.py line 12": where in the user's own code an error came from; "" if nowhere."""
-    package = str(Path(__file__).parents[1])
-    trace, found = error.__traceback__, ""
-    while trace is not None:
-        code = trace.tb_frame.f_code
-        if not code.co_filename.startswith((package, sys.prefix, sys.base_prefix, "<")):
-            found = f", {Path(code.co_filename).name} line {trace.tb_lineno}"
-        trace = trace.tb_next
-    return found
