@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -38,6 +38,12 @@ fuzz-sweeps: $(VENV)/.ready
 
 fuzz-trims: $(VENV)/.ready
 	$(BIN)/python -m tests.trims $(N) $(SEED)
+
+fuzz-inputs: $(VENV)/.ready
+	$(BIN)/python -m tests.hostile $(N) $(SEED)
+
+fuzz-kills: $(VENV)/.ready
+	$(BIN)/python -m tests.kills $(N) $(SEED)
 
 fuzz-prisms: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_prisms $(N) $(SEED)

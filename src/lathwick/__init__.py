@@ -160,7 +160,10 @@ __all__ = sorted(_HOME_OF)
 def __getattr__(name: str) -> Any:
     if name not in _HOME_OF:
         raise AttributeError(f"module 'lathwick' has no attribute {name!r}")
-    value = getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+    home = _HOME_OF[name]
+    value = getattr(import_module(f"{__name__}.{home}"), name)
+    if home.startswith(("modelling.", "mesh.")):
+        value = import_module(f"{__name__}.rules").guarded(value)
     globals()[name] = value
     return value
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import inspect
 import math
+import re
 from collections.abc import Callable, Iterable, Mapping
 from decimal import Decimal
 from fractions import Fraction
@@ -23,6 +24,9 @@ from .errors import LathwickError
 S = TypeVar("S", bound=type)
 Rules = Mapping[str, tuple[Callable[[object], bool], str]]
 """For each name that an annotation may have: what tells whether a value is one, and the words for it."""
+
+_TOP_LEVEL = re.compile(r" \| (?![^\[]*\])")
+"""What parts the alternatives of an annotation: a bar outside brackets."""
 
 SHOWN = 60
 """Of a value so many letters are shown."""
@@ -43,15 +47,16 @@ def gated(
     def gate(cls: S) -> S:
         for name, verb in inspect.getmembers(cls, inspect.isfunction):
             if not name.startswith("_"):
-                setattr(cls, name, _behind_gate(verb, rules, error, step, check))
+                setattr(cls, name, behind_gate(verb, rules, error, step, check))
         return cls
 
     return gate
 
 
-def _behind_gate(
+def behind_gate(
     verb: Callable[..., Any], rules: Rules, error: type[LathwickError], step: str, check: Check
 ) -> Callable[..., Any]:
+    """A verb with a gate before it; see `gated`."""
     signature = inspect.signature(verb)
     known = {p.name: (p.kind is p.VAR_POSITIONAL, _alternatives(str(p.annotation), rules))
              for p in signature.parameters.values()}  # fmt: skip
@@ -71,7 +76,7 @@ def _behind_gate(
                     refusal = error(f"{verb.__name__}: {argument} takes {words}, got {shown_value(one)}")
                     name = bound.arguments.get(step)
                     raise refusal.in_step(name) if isinstance(name, str) else refusal
-                against = check(args[0], one)
+                against = check(args[0] if args else None, one)
                 if against:
                     raise error(f"{verb.__name__}: {argument}: {against}")
             if isinstance(value, (Decimal, Fraction)):
@@ -95,7 +100,7 @@ def shown_value(value: object) -> str:
 def _alternatives(annotation: str, rules: Rules) -> tuple[list[Callable[[object], bool]], str]:
     """What tells whether a value is one of the alternatives of an annotation, and these in words; nothing for
     one that is not known."""
-    names = annotation.split(" | ")
+    names = _TOP_LEVEL.split(annotation)
     if not all(name in rules for name in names):
         return [], ""
     found, words = zip(*(rules[name] for name in names), strict=True)
@@ -122,9 +127,16 @@ def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:
     def found(value: object) -> bool:
         if isinstance(value, (str, bytes, dict)) or not isinstance(value, Iterable):
             return False
+        if isinstance(value, np.ndarray) and value.ndim == 0:
+            return False
         return all(rule(one) for one in value) if hasattr(value, "__len__") else True
 
     return found
+
+
+def is_list(value: object) -> bool:
+    """Whether a value is a list of whatever: no text, no table, no single number."""
+    return are(lambda one: True)(value)
 
 
 def is_a(*kinds: type) -> Callable[[object], bool]:
@@ -138,6 +150,13 @@ def is_of(module: str, name: str) -> Callable[[object], bool]:
         return isinstance(value, getattr(import_module(f"{__package__}.{module}"), name))
 
     return found
+
+
+def are_of(module: str, name: str) -> Callable[[object], bool]:
+    """Whether a value is of a class of this package, or a list of such."""
+    one = is_of(module, name)
+    several = are(one)
+    return lambda value: one(value) or several(value)
 
 
 PLAIN: Rules = {

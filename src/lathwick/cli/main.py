@@ -5,12 +5,14 @@ from __future__ import annotations
 import signal
 import sys
 from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, NoReturn
 
 import click
 
 from ..errors import LathwickError, ParameterError
+from .streams import abandon, prepare
 
 DONE, FAILED, WRONG = 0, 1, 2
 HELP_SETTINGS = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
@@ -190,8 +192,10 @@ def main(arguments: Sequence[str] | None = None) -> NoReturn:
     """Run the command line; a mistake in data is one line on standard error and an exit code."""
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))  # so that drafts of files are removed
     given = list(sys.argv[1:] if arguments is None else arguments)
+    prepare()
     try:
         cli.main(given, prog_name="lathwick", standalone_mode=False)
+        sys.stdout.flush()
     except LathwickError as error:
         _refuse(str(error), _exit_code(error), given)
     except click.exceptions.Abort:
@@ -201,13 +205,15 @@ def main(arguments: Sequence[str] | None = None) -> NoReturn:
         sys.exit(error.exit_code)
     except KeyboardInterrupt:
         _refuse("stopped", 130, [])
-    except BrokenPipeError:
-        sys.stderr.close()
+    except BrokenPipeError:  # who reads has seen enough
+        abandon()
         sys.exit(FAILED)
     except Exception as error:  # a mistake in the user's script is told in one line, too
         from ..family.row_work import script_line
 
         where = script_line(error)
+        if not where and isinstance(error, OSError):
+            _refuse(f"the output cannot be written: {error.strerror or error}", FAILED, given)
         if not where:
             raise
         _refuse(f"{type(error).__name__} in the script{where}: {error}", FAILED, given)
@@ -219,8 +225,10 @@ def _refuse(message: str, code: int, given: Sequence[str]) -> NoReturn:
         import traceback
 
         traceback.print_exc()
-    click.secho("lathwick: ", fg="red", bold=True, nl=False, err=True)
-    click.echo(message, err=True)
+    with suppress(OSError):
+        click.secho("lathwick: ", fg="red", bold=True, nl=False, err=True)
+        click.echo(message, err=True)
+    abandon()
     sys.exit(code)
 
 

@@ -29,6 +29,7 @@ from .show import (
     show_values,
     show_written,
 )
+from .watching import Watch
 
 MESH_SUFFIXES = (".stl",)
 STEP_SUFFIXES = (".step", ".stp")
@@ -48,7 +49,7 @@ def build_part(
     design = load_design(script)
     if name is not None and (problem := name_problem(name)):
         raise ParameterError(f"--name: {problem}")
-    part = design(**settings)
+    part = _built(design, settings)
     if problem := name_problem(part.name):
         raise ParameterError(f"the part's name: {problem}; give another with --name")
     part = part if name is None else part.called(name)
@@ -58,6 +59,10 @@ def build_part(
     show_measures(part)
     show_written(_saved(part, out, suffixes, mesh_options, each))
     return 0
+
+
+def _built(design: Design, settings: Mapping[str, Any]) -> Part:
+    return design.built(design.check(settings), Watch())
 
 
 def _saved(
@@ -161,7 +166,7 @@ def draw(
     """Write a picture of the part or of one of its sketches."""
     if output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file")
-    part = load_design(script)(**settings)
+    part = _built(load_design(script), settings)
     made_folder(output.parent)
     if sketch is None:
         save(part, output, size=size, view=view)
@@ -178,7 +183,7 @@ def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges:
     if _is_file(target, settings):
         show_mesh(read_mesh(target), Path(target).name)
         return
-    part = load_design(target)(**settings)
+    part = _built(load_design(target), settings)
     heading(part.name, f"unit {part.unit}")
     show_measures(part)
     if faces:
@@ -195,7 +200,7 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
         sound = mesh.is_watertight and mesh.volume > 0
         console.print("  [green]sound[/]" if sound else "  [red]not sound[/]: it does not bound a solid")
         return 0 if sound else 1
-    part = load_design(target)(**settings)
+    part = _built(load_design(target), settings)
     heading(part.name, f"unit {part.unit}")
     show_steps(part.steps)
     problems = part.body.check()

@@ -20,6 +20,7 @@ from ..mesh.stored import without_flat
 HEADER_BYTES = 80
 RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 BLOCK = 8192
+LARGEST = float(np.finfo(np.float32).max)
 _UNIT = re.compile(r"unit=(mm|cm|m|in)\b")
 
 
@@ -136,9 +137,9 @@ def _read_ascii(data: bytes) -> Mesh:
 def _welded(corners: FloatArray, title: bytes) -> Mesh:
     if not len(corners):
         raise ExchangeError("the STL file holds no triangle")
-    bad = np.flatnonzero(~np.isfinite(corners).all(axis=(1, 2)))
+    bad = np.flatnonzero(~(np.abs(corners) <= LARGEST).all(axis=(1, 2)))
     if len(bad):
-        raise ExchangeError(f"STL: triangle {bad[0] + 1} has a coordinate that is not finite")
+        raise ExchangeError(f"STL: triangle {bad[0] + 1} has a coordinate that is not finite, or too large")
     vertices, index = np.unique(corners.reshape(-1, 3) + 0.0, axis=0, return_inverse=True)
     unit = _UNIT.search(title.decode("ascii", "replace"))
     return Mesh(vertices, index.reshape(-1, 3).astype(np.int64), unit[1] if unit else "")

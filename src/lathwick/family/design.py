@@ -12,6 +12,7 @@ from ..geometry.units import MILLIMETRES
 from .job import Job
 from .parameters import REQUIRED, Kind, Param, Parameter, Value, dimensions, resolve
 from .part import Part
+from .recorder import Watch
 
 if TYPE_CHECKING:
     from ..topology.body import Body
@@ -47,10 +48,16 @@ class Design:
         """Check the parameters and build the part. Raises any LathwickError."""
         return self.built(self.check(values))
 
-    def built(self, checked: Mapping[str, Value]) -> Part:
-        """The part with values that `check` has returned."""
+    def built(self, checked: Mapping[str, Value], watch: Watch | None = None) -> Part:
+        """The part with values that `check` has returned. watch : see `Job`."""
         kinds = dimensions(self.parameters)
-        job = Job(self.unit, strict=self.strict, params=checked, kinds=kinds)
+        job = Job(
+            self.unit,
+            strict=self.strict,
+            params=checked,
+            kinds=kinds,
+            watch=watch,
+        )
         result = self.build(job, **checked)
         from ..topology.body import Body
 

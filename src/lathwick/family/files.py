@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib.metadata
 import inspect
 import os
+import stat
 from collections.abc import Callable
 from datetime import UTC, datetime
 from os import PathLike
@@ -89,6 +90,8 @@ def read_mesh(path: str | PathLike[str]) -> Mesh:
     if source.suffix.lower() != ".stl":
         raise ExchangeError(f"{source.name}: meshes are read from .stl files")
     try:
+        if not stat.S_ISREG(source.stat().st_mode):
+            raise ExchangeError(f"{source} is no file")
         data = source.read_bytes()
     except OSError as error:
         raise ExchangeError(f"{source} cannot be read: {error.strerror or error}") from error

@@ -7,10 +7,11 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from ..errors import ModellingError
-from ..gate import PLAIN, gated, is_of
+from ..gate import gated
 from ..geometry.placement import XY, Axis
 from ..modelling import verbs
 from ..modelling.through import THROUGH, Depth, Through
+from ..rules import RULES
 from .recorder import Recorder, naming_step
 from .steps import Step
 
@@ -26,15 +27,6 @@ if TYPE_CHECKING:
     from ..topology.body import Body, BodyFace
     from ..topology.selection import Selection
 
-RULES = {
-    **PLAIN,
-    "Body": (is_of("topology.body", "Body"), "a body"),
-    "BodyFace": (is_of("topology.body", "BodyFace"), "a face"),
-    "Selection[BodyFace]": (is_of("topology.selection", "Selection"), "a selection of faces"),
-    "Sketch": (is_of("sketch.sketch", "Sketch"), "a sketch"),
-}
-"""What the verbs of a job are given, by the names in their annotations."""
-
 
 @gated(RULES, ModellingError, step="name")
 class Job(Recorder):
@@ -42,7 +34,7 @@ class Job(Recorder):
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
     params : the parameters that formulas in dimensions read, and `kinds` what they are (see `dimensions`);
-    a design passes its own.
+    a design passes its own. watch : is with each step while it is made, given its name and verb.
     """
 
     # ------------------------------------------------------------------ sketches and profiles

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
@@ -21,6 +21,10 @@ if TYPE_CHECKING:
     from ..topology.body import Body
 
 
+Watch = Callable[[str, str], AbstractContextManager[None]]
+"""Is with a step while it is made: given its name and verb."""
+
+
 class Recorder:
     """Keeps the steps of a job, in order, under names of their own."""
 
@@ -31,6 +35,7 @@ class Recorder:
         strict: bool = False,
         params: Mapping[str, Value] | None = None,
         kinds: Mapping[str, Dimension] | None = None,
+        watch: Watch | None = None,
     ) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
@@ -38,6 +43,7 @@ class Recorder:
         self.strict = strict
         self.params = MappingProxyType(dict(params or {}))
         self._kinds = dict(kinds or {})
+        self._watch = watch or (lambda name, verb: nullcontext())
         self._steps: list[Step] = []
 
     def __repr__(self) -> str:
@@ -51,7 +57,11 @@ class Recorder:
 
     def require(self, condition: object, message: str) -> None:
         """Refuse the parameters with `message` unless `condition` holds. Raises ParameterError."""
-        if not condition:
+        try:
+            holds = bool(condition)
+        except (TypeError, ValueError) as error:
+            raise ParameterError(f"require: a condition is true or false: {error}") from None
+        if not holds:
             raise ParameterError(message)
 
     def _read(self, text: str, kind: str) -> float:
@@ -78,7 +88,7 @@ class Recorder:
         self._new_name(name, False)
         warnings: list[str] = []
         started = time.perf_counter()
-        with naming_step(name):
+        with naming_step(name), self._watch(name, verb):
             body = build(warnings)
         seconds = time.perf_counter() - started
         self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body))

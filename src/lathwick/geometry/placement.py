@@ -11,9 +11,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError
+from ..gate import is_number, shown_value
 from .vector import Vec3, add, along, cross, dot, norm, scaled, sub, unit, vec3
 
 FloatArray = NDArray[np.float64]
+
+
+_UNUSABLE = (TypeError, ValueError, IndexError, KeyError, OverflowError)
+"""What arithmetic says of values that are no numbers; catching it costs nothing where they are."""
+
+
+def _got(*values: object) -> str:
+    return ", ".join(map(shown_value, values))
+
+
+def _must_be_number(verb: str, argument: str, value: object) -> None:
+    if not is_number(value):
+        raise ModellingError(f"{verb}: {argument} takes a finite number, got {_got(value)}")
 
 
 def _vector(values: Iterable[float], what: str) -> Vec3:
@@ -79,27 +93,40 @@ class Plane:
     def point(self, u: float, v: float, w: float = 0.0) -> Vec3:
         """The point at local coordinates (u, v), `w` above the plane."""
         o, x, y, n = self.origin, self.x, self.y, self.normal
-        return (
-            o[0] + u * x[0] + v * y[0] + w * n[0],
-            o[1] + u * x[1] + v * y[1] + w * n[1],
-            o[2] + u * x[2] + v * y[2] + w * n[2],
-        )
+        try:
+            return (
+                o[0] + u * x[0] + v * y[0] + w * n[0],
+                o[1] + u * x[1] + v * y[1] + w * n[1],
+                o[2] + u * x[2] + v * y[2] + w * n[2],
+            )
+        except _UNUSABLE:
+            raise ModellingError(f"point: u, v, w are numbers, got {_got(u, v, w)}") from None
 
     def local(self, point: Vec3) -> Vec3:
         """Coordinates (u, v, w) of a point in this plane's frame; the inverse of `point`."""
-        d = sub(point, self.origin)
-        return (dot(d, self.x), dot(d, self.y), dot(d, self.normal))
+        try:
+            d = sub(point, self.origin)
+            return (dot(d, self.x), dot(d, self.y), dot(d, self.normal))
+        except _UNUSABLE:
+            raise ModellingError(f"local: a point is three numbers, got {_got(point)}") from None
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at local coordinates `uv`, shape (N, 2); returns shape (N, 3)."""
-        return np.asarray(self.origin) + uv @ np.array([self.x, self.y])
+        try:
+            return np.asarray(self.origin) + uv @ np.array([self.x, self.y])
+        except _UNUSABLE:
+            raise ModellingError(f"points: uv is an array of shape (N, 2), got {_got(uv)}") from None
 
     def locals(self, points: FloatArray) -> FloatArray:
         """Coordinates (u, v, w) of `points`, shape (N, 3); returns shape (N, 3)."""
-        return (points - np.asarray(self.origin)) @ np.array([self.x, self.y, self.normal]).T
+        try:
+            return (points - np.asarray(self.origin)) @ np.array([self.x, self.y, self.normal]).T
+        except _UNUSABLE:
+            raise ModellingError(f"locals: points is an array of shape (N, 3), got {_got(points)}") from None
 
     def offset(self, distance: float) -> Plane:
         """The parallel plane `distance` along the normal."""
+        _must_be_number("offset", "distance", distance)
         return Plane(along(self.origin, self.normal, float(distance)), self.normal, self.x)
 
     def moved_to(self, origin: Vec3) -> Plane:
@@ -116,6 +143,9 @@ class Plane:
             if axis not in ("x", "y"):
                 raise ModellingError(f'a plane tilts about an Axis, "x" or "y", not {about!r}')
             axis = Axis(self.origin, self.x if axis == "x" else self.y)
+        if not isinstance(axis, Axis):
+            raise ModellingError(f'a plane tilts about an Axis, "x" or "y", not {_got(about)}')
+        _must_be_number("tilted", "angle", angle)
         turn = math.radians(angle)
         origin = add(axis.point, rotated(sub(self.origin, axis.point), axis.direction, turn))
         return Plane(

@@ -29,6 +29,9 @@ from .primitives import number
 from .profile import Profile, regions_of
 from .sweep import sweep
 
+MOST_GROWTH = 1e6
+"""How many times larger or smaller a profile may become along an extrusion."""
+
 
 @naming_its_step
 def extrude(
@@ -76,8 +79,8 @@ def _changing(
     (low, high), (scale, twist, taper) = limits, how
     if taper or (scale != 1.0 and twist):
         raise ModellingError("scale, twist and taper of an extrusion go one at a time")
-    if not scale > 0.0:
-        raise ModellingError(f"scale must be a positive number, got {scale:g}")
+    if not 1.0 / MOST_GROWTH <= scale <= MOST_GROWTH:
+        raise ModellingError(f"scale is from {1 / MOST_GROWTH:g} to {MOST_GROWTH:g}, got {scale:g}")
     placed = [replace(region, plane=region.plane.offset(low)) for region in regions]
     if twist:
         start, end = placed[0].plane.origin, placed[0].plane.offset(high - low).origin

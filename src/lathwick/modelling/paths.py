@@ -13,6 +13,7 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from ..errors import ModellingError
+from ..gate import is_list, is_number
 from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import XY, Plane
@@ -152,7 +153,7 @@ def path(value: PathLike) -> Path:
         return Path(_smooth(_connected(_legs_of_sketch(value))))
     if isinstance(value, BodyEdge):
         return Path(_smooth([_leg_of_edge(value.brep)]))
-    if isinstance(value, Iterable) and not isinstance(value, str):
+    if is_list(value):
         parts = list(value)
         if parts and all(isinstance(part, BodyEdge) for part in parts):
             return Path(_smooth(_connected([_leg_of_edge(part.brep) for part in parts])))
@@ -251,7 +252,7 @@ def route(points: Iterable[Sequence[float]], bend: float | Sequence[float] = 0.0
         raise ModellingError("a route needs at least two points that lie apart")
     closed = len(corners) > 3 and distance(corners[0], corners[-1]) <= RESOLUTION
     turns = len(corners) - 2 + closed
-    radii = [float(bend)] * turns if isinstance(bend, (int, float)) else [float(r) for r in bend]
+    radii = [float(bend)] * turns if is_number(bend) else [float(r) for r in bend]  # type: ignore[arg-type,union-attr]
     if len(radii) != turns:
         raise ModellingError(f"the route has {turns} corners, but bend gives {len(radii)} radii")
     if any(not (math.isfinite(r) and r >= 0.0) for r in radii):

@@ -29,6 +29,7 @@ from .flat_faces import plane_of_face
 from .openings import opened
 from .primitives import number
 from .profile import Profile
+from .references import face_of
 
 MOST_CELLS = 20_000
 TIGHTEST = 0.995
@@ -71,9 +72,7 @@ def perforate(
     Raises ModellingError where cells would run into each other, with the largest openness; where they come
     out at an edge, or something else lies behind them.
     """
-    chosen = face[0] if isinstance(face, Selection) and len(face) == 1 else face
-    if not isinstance(chosen, BodyFace):
-        raise ModellingError(f"one face of a body is perforated, got {face!r}")
+    chosen = face_of(body, face, "a perforation goes through")
     counts = [_count(value, what) for value, what in ((around, "around"), (along, "along"))]
     share, room = number(openness, "openness"), number(border, "border")
     if not 0.0 < share < 1.0:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import TypeAlias
 
 from ..errors import ModellingError
+from ..gate import is_list
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
 from ..topology.body import BodyFace
@@ -27,9 +28,9 @@ def regions_of(profile: Profile | Iterable[Region], verb: str) -> tuple[Region, 
     if isinstance(profile, Sketch):
         profile.settle()
         return profile.regions()
-    found = tuple(profile) if isinstance(profile, Iterable) else (profile,)
+    found = tuple(profile) if is_list(profile) and isinstance(profile, Iterable) else (profile,)
     if not all(isinstance(region, Region) for region in found):
         raise ModellingError(f"a profile is a sketch, regions or a planar face, got {profile!r}")
     if not found:
         raise ModellingError(f"there is no region to {verb}")
-    return found
+    return found  # type: ignore[return-value]

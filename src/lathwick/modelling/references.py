@@ -9,7 +9,7 @@ from ..geometry.curves import Circle, Line
 from ..geometry.placement import Axis, Plane, as_direction
 from ..geometry.vector import Vec3
 from ..sketch.pieces import Piece
-from ..topology.body import BodyEdge, BodyFace
+from ..topology.body import Body, BodyEdge, BodyFace
 from ..topology.selection import Selection
 from .flat_faces import plane_of_face, region_of_face
 
@@ -31,6 +31,17 @@ def plane_of(place: PlaneLike, what: str) -> Plane:
     if isinstance(one, BodyFace):
         return plane_of_face(one.brep)
     raise ModellingError(f"{what} a Plane or a planar face, got {place!r}")
+
+
+def face_of(body: Body, face: object, what: str) -> BodyFace:
+    """The one face of a body. what : "a thread is cut into", for the message of the ModellingError that is
+    raised for anything else."""
+    one = face[0] if isinstance(face, Selection) and len(face) == 1 else face
+    if not isinstance(one, BodyFace):
+        raise ModellingError(f"{what} one face of a body, got {face!r}")
+    if not any(own is one.brep for own in body.brep_faces):
+        raise ModellingError(f"{what} a face of the body itself, not of another or an earlier one: {one!r}")
+    return one
 
 
 def backdrop_of(place: PlaneLike, unit: str) -> tuple[Piece, ...]:

@@ -27,6 +27,7 @@ from .hole import axis_frame
 from .paths import MOST_TURNS
 from .primitives import number, size
 from .profile import Profile, regions_of
+from .references import face_of
 
 COS_30 = math.sqrt(0.75)
 DEPTH = 0.625 * COS_30
@@ -78,9 +79,7 @@ def thread(
     Faces: `step/side:root`, `step/side:low`, `step/side:high`, after the items of a profile, `step/end`.
     Raises ModellingError for a face that is not round, and for sizes that do not fit, with the limit.
     """
-    chosen = face[0] if isinstance(face, Selection) and len(face) == 1 else face
-    if not isinstance(chosen, BodyFace):
-        raise ModellingError(f"a thread is cut into one face of a body, got {face!r}")
+    chosen = face_of(body, face, "a thread is cut into")
     surface = chosen.brep.surface
     if not isinstance(surface, CylinderSurface):
         raise ModellingError(f"a thread is cut into a cylinder, not into a {chosen.kind}")

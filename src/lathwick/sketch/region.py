@@ -7,9 +7,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ..errors import SketchError
+from ..gate import is_number, shown_value
 from ..geometry.placement import Plane
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import Vec2
+from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
 from .loops import Patch, PlaneLoop
 from .offsets import offset_patches
@@ -83,7 +84,11 @@ class Region:
 
     def contains(self, point: Vec2) -> bool:
         """Whether a point that is not on the boundary lies in the region."""
-        return any(patch.contains(point) for patch in self.patches)
+        try:
+            place = vec2(point)
+        except (TypeError, ValueError):
+            raise SketchError(f"contains: a point is two finite numbers, got {shown_value(point)}") from None
+        return any(patch.contains(place) for patch in self.patches)
 
     def offset(self, distance: float) -> Region:
         """The region with its boundary moved `distance` outwards, or inwards if it is negative.
@@ -91,8 +96,9 @@ class Region:
         Corners that open are closed by arcs; the result may fall into several patches. Raises
         SketchError if nothing is left, or for a boundary with ellipses or splines.
         """
-        if not math.isfinite(distance):
-            raise SketchError(f"an offset needs a finite distance, got {distance}")
+        if not is_number(distance):
+            raise SketchError(f"an offset needs a finite distance, got {shown_value(distance)}")
+        distance = float(distance)
         if abs(distance) <= RESOLUTION:
             return self
         patches = offset_patches(self.loops, distance)
@@ -110,6 +116,8 @@ class Region:
         return self._combined(other, lambda p: self.contains(p) and other.contains(p), "&")
 
     def _combined(self, other: Region, wanted: Callable[[Vec2], bool], sign: str) -> Region:
+        if not isinstance(other, Region):
+            raise SketchError(f"a region is combined with a region, not with {shown_value(other)}")
         if self.plane != other.plane or self.unit != other.unit:
             raise SketchError("regions of different planes or units cannot be combined")
         patches = Arrangement([*self.pieces, *other.pieces]).joined(wanted)
