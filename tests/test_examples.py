@@ -46,6 +46,11 @@ def example(name):
         ("pawl_cam", {"piece": "follower"}),
         ("tag_plate", {}),
         ("tag_plate", {"site": "Ä&8"}),
+        ("logger_standoff", {}),
+        ("logger_standoff", {"thread": "M6", "window": 0}),
+        ("logger_standoff", {"window": 9, "tall": 6}),
+        ("sounding_weight", {}),
+        ("sounding_weight", {"across": 40, "tail": 30}),
         ("rain_funnel", {}),
         ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
     ],
@@ -65,6 +70,20 @@ def test_all_sizes_of_the_table(tmp_path):
     assert not len(run.failed)
     assert len(run.table) == 6
     assert (tmp_path / "DN40-elbow.step").exists()
+
+
+def test_an_example_tells_what_it_changed_and_measured():
+    """An opening that shrinks says so; notes have the decimals that were asked for."""
+    part = example("logger_standoff").logger_standoff(window=9, tall=6)
+    told = ["window = 9 is brought to 3.5, the most that goes", "window 3.50"]
+    assert [str(m) for m in part.messages] == told
+    module = example("sounding_weight")
+    part = module.sounding_weight(digits=3)
+    notes = {m.text: m.value_text for m in part.messages}
+    assert notes["volume in cm³:"] == f"{module.volume(**part.params) / 1000:.3f}"
+    assert notes["surface in cm²:"] == f"{module.area(**part.params) / 100:.3f}"
+    across = module.sounding_weight.solve("across", so_that={"mass": "5 kg"})
+    assert module.sounding_weight(across=across).mass == pytest.approx(5, rel=1e-12)
 
 
 def test_an_example_says_what_cannot_be():

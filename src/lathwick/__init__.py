@@ -18,12 +18,15 @@ if TYPE_CHECKING:
     from .errors import ParameterError as ParameterError
     from .errors import ReferenceLost as ReferenceLost
     from .errors import SketchError as SketchError
+    from .family.comparison import Comparison as Comparison
+    from .family.comparison import compare as compare
     from .family.design import Design as Design
     from .family.design import design as design
     from .family.files import read_mesh as read_mesh
     from .family.files import save as save
     from .family.files import save_each as save_each
     from .family.job import Job as Job
+    from .family.messages import Message as Message
     from .family.parameters import Angle as Angle
     from .family.parameters import Count as Count
     from .family.parameters import Flag as Flag
@@ -33,6 +36,9 @@ if TYPE_CHECKING:
     from .family.parameters import param as param
     from .family.part import Material as Material
     from .family.part import Part as Part
+    from .family.questions import Limits as Limits
+    from .family.shared import Table as Table
+    from .family.shared import shared as shared
     from .family.variants import VariantRun as VariantRun
     from .family.variants import vary as vary
     from .geometry.placement import XY as XY
@@ -88,11 +94,15 @@ if TYPE_CHECKING:
     from .topology.selection import Selection as Selection
 
 _HOMES = {
+    "family.comparison": ("Comparison", "compare"),
     "family.design": ("Design", "design"),
     "family.files": ("read_mesh", "save", "save_each"),
     "family.job": ("Job",),
+    "family.messages": ("Message",),
     "family.parameters": ("Angle", "Count", "Flag", "Length", "Number", "Text", "param"),
     "family.part": ("Material", "Part"),
+    "family.questions": ("Limits",),
+    "family.shared": ("Table", "shared"),
     "family.variants": ("VariantRun", "vary"),
     "errors": (
         "ExchangeError",

@@ -78,7 +78,9 @@ def params(script: str) -> None:
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
 @MESH
 @click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
-@click.option("--name", help="Name of the files; by default that of the part.")
+@click.option("--name", help="Name of the files; by default that of the part, or of the preset.")
+@click.option("--preset", help="Values of this preset; --set goes over them.")
+@click.option("--until", metavar="STEP", help="Only as far as this step.")
 def build(
     script: str,
     settings: Sequence[str],
@@ -86,12 +88,16 @@ def build(
     formats: str,
     each: bool,
     name: str | None,
+    preset: str | None,
+    until: str | None,
     **mesh: Any,
 ) -> None:
     """Build a design and write it as STEP and STL."""
     from .work import build_part
 
-    raise SystemExit(build_part(script, _pairs(settings), out, formats.split(","), _mesh(mesh), each, name))
+    raise SystemExit(
+        build_part(script, _pairs(settings), out, formats.split(","), _mesh(mesh), each, name, preset, until)
+    )
 
 
 def _mesh(given: dict[str, Any]) -> dict[str, Any]:
@@ -102,7 +108,8 @@ def _mesh(given: dict[str, Any]) -> dict[str, Any]:
 
 @cli.command(short_help="Build every row of a table.")
 @click.argument("script")
-@click.argument("table", type=click.Path(path_type=Path))
+@click.argument("table", type=click.Path(path_type=Path), required=False)
+@click.option("--presets", is_flag=True, help="Build every preset instead of the rows of a table.")
 @click.option("--out", default="variants", show_default=True, type=OUT, help="Folder for the files.")
 @click.option("--workers", type=int, help="Number of processes; by default one per processor.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
@@ -111,7 +118,8 @@ def _mesh(given: dict[str, Any]) -> dict[str, Any]:
 @MESH
 def vary(
     script: str,
-    table: Path,
+    table: Path | None,
+    presets: bool,
     out: Path,
     workers: int | None,
     formats: str,
@@ -119,11 +127,78 @@ def vary(
     timeout: float | None,
     **mesh: Any,
 ) -> None:
-    """Build every row of a table (CSV or XLSX) and write the files and variants.csv."""
+    """Build every row of a table (CSV or XLSX), or every preset, and write the files and variants.csv."""
     from .work import run_table
+
+    if (table is None) is not presets:
+        raise ParameterError("vary takes a table or --presets, and only one of them")
 
     options = {"workers": workers, "resume": not fresh, "timeout": timeout, **_mesh(mesh)}
     raise SystemExit(run_table(script, table, out, formats.split(","), options))
+
+
+@cli.command(short_help="List, save or remove presets.")
+@click.argument("script")
+@click.option("--save", metavar="NAME", help="Save the values that are --set under this name.")
+@click.option("--remove", metavar="NAME", help="Remove the preset of this name.")
+@SETTINGS
+def presets(script: str, save: str | None, remove: str | None, settings: Sequence[str]) -> None:
+    """List the presets of a design with what no longer fits, or save or remove one."""
+    from .families import remove_preset, save_preset, show_presets
+
+    if save is not None and remove is not None:
+        raise ParameterError("presets takes --save or --remove, not both")
+    if save is not None:
+        save_preset(script, save, _pairs(settings))
+    elif remove is not None:
+        remove_preset(script, remove)
+    else:
+        raise SystemExit(show_presets(script))
+
+
+@cli.command(short_help="Over which range does a parameter work?")
+@click.argument("script")
+@click.argument("parameter")
+@SETTINGS
+def limits(script: str, parameter: str, settings: Sequence[str]) -> None:
+    """The range over which a parameter works, the others as they are, and what stops it at each end."""
+    from .families import show_limits
+
+    show_limits(script, parameter, _pairs(settings))
+
+
+@cli.command(short_help="Which value of a parameter gives a measure?")
+@click.argument("script")
+@click.argument("parameter")
+@click.option("--so-that", required=True, metavar="MEASURE=VALUE", help='As in "mass=0.25 kg".')
+@SETTINGS
+def solve(script: str, parameter: str, so_that: str, settings: Sequence[str]) -> None:
+    """The value of a parameter at which volume, area, mass, width, depth, height or a note has a value."""
+    from .families import show_solution
+
+    show_solution(script, parameter, so_that, _pairs(settings))
+
+
+@cli.command(short_help="How does the part come about?")
+@click.argument("script")
+@SETTINGS
+@click.option("-o", "--output", type=PNG, help="PNG with a picture of every step.")
+def steps(script: str, settings: Sequence[str], output: Path | None) -> None:
+    """The steps of a design, each with its time, faces and volume, and on request in pictures."""
+    from .families import list_steps
+
+    list_steps(script, _pairs(settings), output)
+
+
+@cli.command(short_help="What differs between two parts?")
+@click.argument("before", metavar="SCRIPT[@PRESET]")
+@click.argument("after", metavar="SCRIPT[@PRESET]")
+@SETTINGS
+def compare(before: str, after: str, settings: Sequence[str]) -> None:
+    """What differs between two scripts or presets: parameters, steps, measures, faces by name."""
+    from .families import show_comparison
+
+    raise SystemExit(show_comparison(before, after, _pairs(settings)))
 
 
 @cli.command(short_help="Draw the part or one of its sketches.")

@@ -30,7 +30,7 @@ def heading(text: str, detail: str = "") -> None:
     console.print(f"\n[bold]{escape(text)}[/]  [dim]{escape(detail)}[/]")
 
 
-def _table(*columns: str, right: Iterable[str] = ()) -> Table:
+def table_of(*columns: str, right: Iterable[str] = ()) -> Table:
     table = Table(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=True, header_style="bold")
     for column in columns:
         justify: Any = "right" if column in right else "left"
@@ -63,7 +63,7 @@ def show_parameters(design: Design) -> None:
         console.print(f"[dim]{escape(design.__doc__.strip().splitlines()[0])}[/]")
     required = [p for p in design.parameters if p.is_required]
     values = {} if required else design.check()
-    table = _table("parameter", "kind", "default", "value", "allowed", "note", right=("value",))
+    table = table_of("parameter", "kind", "default", "value", "allowed", "note", right=("value",))
     for p in design.parameters:
         default = "required" if p.default is REQUIRED else shown(p.default, _entry(p))
         value = shown(values[p.name], p.unit) if p.name in values else "–"
@@ -91,7 +91,7 @@ def allowed(p: Parameter) -> str:
 
 def show_values(design: Design, values: Mapping[str, Value], given: Mapping[str, Any]) -> None:
     """The parameters of a part and where each value came from."""
-    table = _table("parameter", "value", "from", right=("value",))
+    table = table_of("parameter", "value", "from", right=("value",))
     for p in design.parameters:
         raw = given.get(p.name)
         if raw is not None:
@@ -108,7 +108,7 @@ def _is_formula(raw: Any) -> bool:
 
 def show_steps(steps: Sequence[Step]) -> None:
     console.print()
-    table = _table("step", "what", "result", "time", right=("time",))
+    table = table_of("step", "what", "result", "time", right=("time",))
     for step in steps:
         table.add_row(
             f"[bold]{escape(step.name)}[/]", f"{step.verb} {escape(step.detail)}", _result(step), _time(step)
@@ -116,6 +116,14 @@ def show_steps(steps: Sequence[Step]) -> None:
         for warning in step.warnings:
             table.add_row("", "", f"[yellow]warning: {escape(warning)}[/]", "")
     console.print(table)
+
+
+def show_messages(part: Part) -> None:
+    """What the design told that is of no step, notes last."""
+    told = [message for message in part.messages if not message.step]
+    for message in sorted(told, key=lambda m: m.kind == "note"):
+        color = "dim" if message.kind == "note" else "yellow"
+        console.print(f"  [{color}]{message.kind}[/] {escape(str(message))}")
 
 
 def _result(step: Step) -> str:
@@ -137,7 +145,7 @@ def _time(step: Step) -> str:
 def show_measures(part: Part) -> None:
     """Volume, area, mass, size and center of a part."""
     low, high = part.bounds
-    table = _table("measure", "value")
+    table = table_of("measure", "value")
     table.show_header = False
     console.print()
     unit = part.unit
@@ -160,7 +168,7 @@ def show_measures(part: Part) -> None:
 def _show_bodies(part: Part) -> None:
     """One line a body of a part of several."""
     numbers = (f"volume {part.unit}³", f"mass {part.mass_unit}".rstrip(), "faces")
-    table = _table("body", "material", *numbers, right=numbers)
+    table = table_of("body", "material", *numbers, right=numbers)
     for name, leaf in part.leaves().items():
         material = escape(leaf.material.name) if leaf.material else "–"
         mass = "–" if leaf.mass is None else f"{leaf.mass:.4g}"
@@ -178,7 +186,7 @@ def _tidy(value: float, body: Body) -> float:
 
 
 def show_faces(body: Body) -> None:
-    table = _table("face", "kind", f"area {body.unit}²", "edges", right=(f"area {body.unit}²", "edges"))
+    table = table_of("face", "kind", f"area {body.unit}²", "edges", right=(f"area {body.unit}²", "edges"))
     for face in body.faces():
         kind = face.kind if face.kind == "plane" else f"{face.kind} R {number(face.radius)}"
         table.add_row(escape(", ".join(face.names)), kind, number(face.area), str(len(face.edges())))
@@ -186,7 +194,7 @@ def show_faces(body: Body) -> None:
 
 
 def show_edges(body: Body) -> None:
-    table = _table("between", "kind", f"length {body.unit}", "corner", right=(f"length {body.unit}",))
+    table = table_of("between", "kind", f"length {body.unit}", "corner", right=(f"length {body.unit}",))
     for edge in body.edges():
         names = " – ".join(face.names[0] if face.names else "?" for face in edge.faces)
         kind = edge.kind if edge.kind == "line" else f"{edge.kind} R {number(edge.radius)}"
@@ -199,7 +207,7 @@ def show_mesh(mesh: Mesh, name: str) -> None:
     unit = mesh.unit or "units"
     heading(name, f"mesh, unit {mesh.unit or 'not stated'}")
     low, high = mesh.bounds
-    table = _table("measure", "value")
+    table = table_of("measure", "value")
     table.show_header = False
     table.add_row("triangles", f"{len(mesh.triangles):,}")
     table.add_row("volume", number(mesh.volume, unit + "³"))
@@ -230,7 +238,7 @@ def show_run(run: VariantRun, unit: str) -> None:
     """One line a variant (the first ones of a long table), then what failed and why."""
     mass_unit = next((v.mass_unit for v in run.variants if v.mass_unit), "")
     numbers = (f"volume {unit}³", f"mass {mass_unit}".rstrip(), "time")
-    table = _table("variant", *numbers, "status", right=numbers)
+    table = table_of("variant", *numbers, "status", right=numbers)
     for v in run.variants[:MOST_ROWS]:
         table.add_row(
             f"[bold]{escape(v.name)}[/]", number(v.volume), _mass(v), f"{v.seconds:.2f} s", _status(v)

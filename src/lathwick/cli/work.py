@@ -14,6 +14,7 @@ from ..errors import ExchangeError, ParameterError
 from ..family.design import Design
 from ..family.files import read_mesh, save, save_each
 from ..family.part import Part
+from ..family.presets import Presets
 from ..family.script import load_design
 from ..family.tables import name_problem
 from ..family.variants import TABLE_FILE, RunStopped, Variant, VariantRun, checked_formats, made_folder, vary
@@ -24,6 +25,7 @@ from .show import (
     show_faces,
     show_measures,
     show_mesh,
+    show_messages,
     show_run,
     show_steps,
     show_values,
@@ -43,19 +45,26 @@ def build_part(
     mesh_options: Mapping[str, Any],
     each: bool = False,
     name: str | None = None,
+    preset: str | None = None,
+    until: str | None = None,
 ) -> int:
     """Build, show and save one part, its bodies together or each apart; returns the exit code."""
     suffixes = checked_formats(formats)
     design = load_design(script)
     if name is not None and (problem := name_problem(name)):
         raise ParameterError(f"--name: {problem}")
-    part = _built(design, settings)
+    settings = {**({} if preset is None else design.presets[preset]), **settings}
+    part = design.built(design.check(settings), Watch(), until)
+    name = preset if name is None else name
+    if name is not None and (problem := name_problem(name)):
+        raise ParameterError(f"the preset's name is no file's: {problem}; give another with --name")
     if problem := name_problem(part.name):
         raise ParameterError(f"the part's name: {problem}; give another with --name")
     part = part if name is None else part.called(name)
     heading(part.name, f"unit {part.unit}")
     show_values(design, part.params, settings)
     show_steps(part.steps)
+    show_messages(part)
     show_measures(part)
     show_written(_saved(part, out, suffixes, mesh_options, each))
     return 0
@@ -81,13 +90,16 @@ def _saved(
     return paths
 
 
-def run_table(script: str, table: Path, out: Path, formats: Sequence[str], options: Mapping[str, Any]) -> int:
+def run_table(
+    script: str, table: Path | None, out: Path, formats: Sequence[str], options: Mapping[str, Any]
+) -> int:
     """Build every row, with a progress bar; returns the exit code."""
-    return run_variants(load_design(script), table, out, formats, options)
+    design = load_design(script)
+    return run_variants(design, design.presets if table is None else table, out, formats, options)
 
 
 def run_variants(
-    design: Design, table: Path, out: Path, formats: Sequence[str], options: Mapping[str, Any]
+    design: Design, table: Path | Presets, out: Path, formats: Sequence[str], options: Mapping[str, Any]
 ) -> int:
     """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code.
 
@@ -111,8 +123,8 @@ def run_variants(
     return 1 if run.failed else 0
 
 
-def _show_result(design: Design, table: Path, out: Path, run: VariantRun) -> None:
-    heading(design.name, f"{len(run.variants)} variants from {table.name}, unit {design.unit}")
+def _show_result(design: Design, table: Path | Presets, out: Path, run: VariantRun) -> None:
+    heading(design.name, f"{len(run.variants)} variants from {_name_of(table)}, unit {design.unit}")
     show_run(run, design.unit)
     files = sum(len(v.files) for v in run.variants if not v.kept)
     kept = sum(v.kept for v in run.variants)
@@ -121,6 +133,10 @@ def _show_result(design: Design, table: Path, out: Path, run: VariantRun) -> Non
         console.print(f"  kept {kept} variants of an earlier run, unchanged (--fresh builds them again)")
     if run.failed:
         console.print(f"  [red]{len(run.failed)} of {len(run.variants)} variants failed[/]")
+
+
+def _name_of(table: Path | Presets) -> str:
+    return table.path.name if isinstance(table, Presets) else table.name
 
 
 Ticks = tuple[Callable[[int], None], Callable[[Variant], None]]
@@ -185,6 +201,7 @@ def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges:
         return
     part = _built(load_design(target), settings)
     heading(part.name, f"unit {part.unit}")
+    show_messages(part)
     show_measures(part)
     if faces:
         show_faces(part.body)

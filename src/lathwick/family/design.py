@@ -12,7 +12,9 @@ from ..geometry.units import MILLIMETRES
 from .job import Job
 from .parameters import REQUIRED, Kind, Param, Parameter, Value, dimensions, resolve
 from .part import Part
-from .recorder import Watch
+from .presets import Presets
+from .questions import Limits, limits, sensitivity, solve
+from .recorder import ReachedStep, Watch
 
 if TYPE_CHECKING:
     from ..topology.body import Body
@@ -27,7 +29,7 @@ class Design:
     def __init__(self, build: Callable[..., Part | Body], unit: str, strict: bool) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
-        self.build = build
+        self.build_function = build
         self.unit = unit
         self.strict = strict
         self.name = build.__name__
@@ -48,8 +50,45 @@ class Design:
         """Check the parameters and build the part. Raises any LathwickError."""
         return self.built(self.check(values))
 
-    def built(self, checked: Mapping[str, Value], watch: Watch | None = None) -> Part:
-        """The part with values that `check` has returned. watch : see `Job`."""
+    def build(self, *, until: str | None = None, **values: Any) -> Part:
+        """The same; with `until` only as far as the step of that name, whose body is the part then."""
+        return self.built(self.check(values), until=until)
+
+    @property
+    def presets(self) -> Presets:
+        """The presets in the TOML file beside the script, by name; see `presets.Presets`."""
+        return Presets.of(self)
+
+    def preset(self, name: str) -> dict[str, Value]:
+        """The values of all parameters of a preset. Raises ParameterError where it no longer fits."""
+        return self.presets.values_of(name)
+
+    def limits(self, parameter: str, **values: Any) -> Limits:
+        """Over which range a parameter works, the others as given: the part builds and meets its guards.
+
+        The ends are found by bisection, to 1e-12, of the first failure on either side; a count is tried one
+        by one. Raises ParameterError where the value itself does not work.
+        """
+        return limits(self, parameter, values)
+
+    def solve(self, parameter: str, so_that: Mapping[str, Any], **values: Any) -> float:
+        """The value of a parameter at which a measure has a value: `solve("wall", so_that={"mass": "0.25
+        kg"})`.
+
+        Measures are volume, area, mass, width, depth, height and the values of notes, by their text. Of
+        several solutions the nearest to the parameter's value is taken. Method: Brent (1973), between
+        samples of the range that works. Raises ParameterError where there is none, with what is reached.
+        """
+        return solve(self, parameter, so_that, values)
+
+    def sensitivity(self, measure: str, **values: Any) -> dict[str, float]:
+        """By how many percent a measure changes for one percent of each parameter."""
+        return sensitivity(self, measure, values)
+
+    def built(
+        self, checked: Mapping[str, Value], watch: Watch | None = None, until: str | None = None
+    ) -> Part:
+        """The part with values that `check` has returned. watch : see `Job`. until : see `build`."""
         kinds = dimensions(self.parameters)
         job = Job(
             self.unit,
@@ -57,8 +96,16 @@ class Design:
             params=checked,
             kinds=kinds,
             watch=watch,
+            until=until,
         )
-        result = self.build(job, **checked)
+        try:
+            result = self.build_function(job, **checked)
+        except ReachedStep as reached:
+            result = reached.body
+        else:
+            if until is not None:
+                names = ", ".join(step.name for step in job.steps if step.body is not None) or "none"
+                raise ParameterError(f'there is no step "{until}"; there are {names}', value=until)
         from ..topology.body import Body
 
         if isinstance(result, Body):
@@ -71,7 +118,7 @@ class Design:
                 "build it with the job that is passed in"
             )
         name = self.name if result.name == "part" else result.name
-        return result.as_made(name, checked, job.steps)
+        return result.as_made(name, checked, job.steps, job.messages)
 
 
 def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Callable[..., Part | Body]], Design]:

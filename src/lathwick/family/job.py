@@ -35,6 +35,7 @@ class Job(Recorder):
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
     params : the parameters that formulas in dimensions read, and `kinds` what they are (see `dimensions`);
     a design passes its own. watch : is with each step while it is made, given its name and verb.
+    until : the step after which the job ends.
     """
 
     # ------------------------------------------------------------------ sketches and profiles
@@ -212,7 +213,7 @@ class Job(Recorder):
 
     def union(self, name: str, *bodies: Body) -> Body:
         """All bodies as one; bodies that do not touch become lumps of it."""
-        return self._record(name, "union", _counted(len(bodies)), lambda _: verbs.union(*bodies))
+        return self._record(name, "union", _counted(len(bodies)), lambda _: verbs.union(*bodies), pieces=1)
 
     def cut(
         self,
@@ -238,7 +239,7 @@ class Job(Recorder):
             made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
             return verbs.cut(body, *solids, *made, warn=warnings.append)
 
-        return self._record(name, "cut", detail, build)
+        return self._record(name, "cut", detail, build, pieces=body.lumps)
 
     def _cutter(
         self, name: str, body: Body, profile: Profile, depth: Depth, both: bool, warnings: list[str]

@@ -21,6 +21,7 @@ from typing import Any
 from .atomic import write_atomically
 from .design import Design
 from .parameters import Value
+from .shared import FILES_READ
 
 LEDGER_FILE = ".variants.jsonl"
 LARGEST = 200_000_000
@@ -108,10 +109,11 @@ def _read(path: Path) -> dict[str, dict[str, Any]]:
 
 def _fingerprint(design: Design, formats: Sequence[str]) -> str:
     """A digest of this package's version and all the code of the user's; "" if the design has no file."""
-    module = sys.modules.get(design.build.__module__)
+    module = sys.modules.get(design.build_function.__module__)
     if getattr(module, "__file__", None) is None:
         return ""
     parts = [_version(), design.name, design.unit, str(design.strict), *formats]
+    parts += [f"{path.name}={digest}" for path, digest in sorted(FILES_READ.items())]
     for path in sorted(_own_files()):
         parts += [path.name, _digest(path.read_bytes())]
     return _digest("\n".join(parts).encode())

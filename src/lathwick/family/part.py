@@ -15,6 +15,7 @@ from ..errors import ParameterError
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
+from .messages import NOTE, Message
 from .parameters import Value
 from .steps import Step
 from .units import factor, parse_quantity
@@ -78,7 +79,8 @@ class Part:
     color : "#rrggbb" or three numbers from 0 to 1. It and the material also hold for the bodies that have
         none of their own.
     bodies : the parts by name; empty for a part of one body.
-    params, steps : the resolved parameters and the steps of the job; empty for a part made by hand.
+    params, steps, messages : the resolved parameters, the steps of the job and what it told; empty for a part
+        made by hand.
 
     Raises ParameterError for bodies in different units, or whose masses cannot be added up.
     """
@@ -90,6 +92,7 @@ class Part:
     color: Color | None
     params: Mapping[str, Value]
     steps: tuple[Step, ...]
+    messages: tuple[Message, ...]
 
     def __init__(
         self,
@@ -99,6 +102,7 @@ class Part:
         color: Color | str | None = None,
         params: Mapping[str, Value] | None = None,
         steps: tuple[Step, ...] = (),
+        messages: tuple[Message, ...] = (),
     ) -> None:
         from ..topology.body import Body
 
@@ -114,6 +118,7 @@ class Part:
         put("body", whole)
         put("params", MappingProxyType(dict(params or {})))
         put("steps", steps)
+        put("messages", messages)
 
     def _pieces(self, bodies: Mapping[str, Body | Part]) -> dict[str, Part]:
         """The bodies as parts that have their names, and what they inherit from the whole."""
@@ -135,16 +140,23 @@ class Part:
                 own.color or self.color,
                 own.params,
                 own.steps,
+                own.messages,
             )
         return found
 
-    def as_made(self, name: str, params: Mapping[str, Value], steps: tuple[Step, ...]) -> Part:
-        """The same part with a name, parameters and steps."""
-        return Part(self.bodies or self.body, self.material, name, self.color, params, steps)
+    def as_made(
+        self,
+        name: str,
+        params: Mapping[str, Value],
+        steps: tuple[Step, ...],
+        messages: tuple[Message, ...],
+    ) -> Part:
+        """The same part with a name, parameters, steps and messages."""
+        return Part(self.bodies or self.body, self.material, name, self.color, params, steps, messages)
 
     def called(self, name: str) -> Part:
         """The same part by another name."""
-        return self.as_made(name, self.params, self.steps)
+        return self.as_made(name, self.params, self.steps, self.messages)
 
     def leaves(self) -> Mapping[str, Part]:
         """The parts of one body each, by name ("frame", or "frame/pin" for a part in a part); a part of
@@ -211,8 +223,8 @@ class Part:
 
     @property
     def warnings(self) -> tuple[str, ...]:
-        """What the steps had to say, each with the step's name."""
-        return tuple(f"{step.name}: {warning}" for step in self.steps for warning in step.warnings)
+        """The messages that are no notes: of steps with the step's name."""
+        return tuple(str(message) for message in self.messages if message.kind != NOTE)
 
     def save(self, path: str | PathLike[str], **options: Any) -> None:
         """Write the part to a file; the suffix decides the format. See `lathwick.save`."""

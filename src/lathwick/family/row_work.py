@@ -13,6 +13,7 @@ from ..errors import LathwickError
 from .design import Design
 from .files import save
 from .parameters import Value
+from .shared import FILES_READ
 from .tables import Row
 
 DONE, FAILED, NOT_BUILT = "done", "failed", "not built"
@@ -22,7 +23,8 @@ LONGEST_MESSAGE = 1000
 @dataclass(frozen=True, slots=True)
 class Variant:
     """What came of one row. `message` says why it failed, or what its steps warned of; `printed` is what the
-    script wrote meanwhile; `kept` that it stood there from an earlier run."""
+    script wrote meanwhile; `kept` that it stood there from an earlier run; `reads` that files of data were
+    read while it was built, so that nobody can say later whether it is still the same."""
 
     place: str
     name: str
@@ -38,6 +40,7 @@ class Variant:
     mass_unit: str = ""
     printed: str = ""
     kept: bool = False
+    reads: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,10 +64,10 @@ def build_row(order: Order, row: Row, values: Mapping[str, Value], stops: type[B
 
     stops : what goes through instead of becoming the row's message: an interruption of the whole run.
     """
-    started = time.perf_counter()
+    started, known = time.perf_counter(), dict(FILES_READ)
     try:
         part = order.design.built(values)
-        message, measures = "; ".join(part.warnings), _measures(part)
+        message, measures = "; ".join(map(str, part.messages)), _measures(part)
         for file, suffix in zip(order.files_of(row.name), order.formats, strict=False):
             assert order.out is not None
             save(part, order.out / file, **(dict(order.mesh) if suffix == "stl" else {}))
@@ -77,7 +80,15 @@ def build_row(order: Order, row: Row, values: Mapping[str, Value], stops: type[B
         return failure(row, values, reason, time.perf_counter() - started)
     seconds, files = time.perf_counter() - started, order.files_of(row.name)
     return Variant(
-        row.place, row.name, dict(values), DONE, **measures, files=files, seconds=seconds, message=message
+        row.place,
+        row.name,
+        dict(values),
+        DONE,
+        **measures,
+        files=files,
+        seconds=seconds,
+        message=message,
+        reads=known != FILES_READ,
     )
 
 

@@ -26,7 +26,7 @@ def load_design(where: str) -> Design:
         if name not in designs:
             raise ParameterError(f'{path.name}: no design "{name}"; there are {_listed(designs)}')
         return designs[name]
-    own = {key: d for key, d in designs.items() if d.build.__module__ == module.__name__}
+    own = {key: d for key, d in designs.items() if d.build_function.__module__ == module.__name__}
     if len(own) != 1:
         raise ParameterError(
             f"{path.name}: {len(own)} designs ({_listed(own)}); say which, as in {path.name}:NAME"

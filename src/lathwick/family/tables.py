@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 
 NAME = "name"
 _PLAIN = re.compile(r"[+-]?[0-9]+(\.[0-9]*)?", re.ASCII)
+_UNIT = re.compile(r"(.*?)\s*\[([^\[\]]{1,20})\]", re.DOTALL)
+"""A heading with a unit."""
+_BARE = re.compile(r"[+-]?[0-9][0-9 ./eE+-]*|[+-]?\.[0-9]+")
 _HARMLESS = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_-]*")
 RUNNING = ("=", "+", "-", "@", "\t", "\r", "\n")
 """How texts start that a spreadsheet takes for a formula."""
@@ -42,6 +45,42 @@ class Row:
     problem: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A table as it stands: the names of its columns, the units that headings state, "bore [in]", and of
+    each row its place and the cells that are not empty."""
+
+    heading: list[str]
+    units: dict[str, str]
+    rows: list[tuple[str, dict[str, Any]]]
+
+
+def read_sheet(table: str | PathLike[str] | pd.DataFrame) -> Sheet:
+    """Rows of a file are numbered as in a spreadsheet: the heading is row 1. Raises ParameterError for what
+    cannot be read, an empty table, and headings that are empty or repeated."""
+    given, lines = _frame_lines(table) if not isinstance(table, (str, PathLike)) else _file_lines(table)
+    where = "" if not isinstance(table, (str, PathLike)) else f"{Path(table).name}, "
+    heading, units = [], {}
+    for i, column in enumerate(given, 1):
+        match = _UNIT.fullmatch(column)
+        name = match[1] if match else column
+        if not name:
+            raise ParameterError(f"{where}row 1, column {i}: the column has no heading")
+        if name in heading:
+            raise ParameterError(f'{where}row 1, column "{name[:60]}": stands there twice')
+        heading.append(name)
+        if match:
+            units[name] = match[2].strip()
+    rows = []
+    for place, line in lines:
+        cells = {h: v for h, v in zip(heading, line, strict=True) if not _is_empty(v)}
+        if cells:
+            rows.append((place, cells))
+    if not rows:
+        raise ParameterError(f"{where}the table has no rows" if where else "the table has no rows")
+    return Sheet(heading, units, rows)
+
+
 def read_rows(
     table: str | PathLike[str] | pd.DataFrame, columns: Sequence[str], required: Iterable[str], stem: str
 ) -> list[Row]:
@@ -50,21 +89,27 @@ def read_rows(
     columns : the parameters a column may be named after; `required` ones must have a column.
     stem : names rows "stem-001", ... where there is no `name` column.
 
-    Rows of a file are numbered as in a spreadsheet: the heading is row 1. Raises ParameterError
-    for a table as a whole: unreadable, empty, unknown or missing columns, a repeated name.
+    Raises ParameterError for a table as a whole: see `read_sheet`; unknown or missing columns, a repeated
+    name.
     """
-    heading, lines = _frame_lines(table) if not isinstance(table, (str, PathLike)) else _file_lines(table)
-    _check_heading(heading, columns, required)
+    sheet = read_sheet(table)
+    _check_heading(sheet.heading, columns, required)
     rows: list[Row] = []
-    for place, line in lines:
-        cells = {h: v for h, v in zip(heading, line, strict=True) if not _is_empty(v)}
-        if cells:
-            name = _name(cells.pop(NAME, None)) if NAME in heading else f"{stem}-{len(rows) + 1:03d}"
-            rows.append(Row(place, name, cells, name_problem(name)))
-    if not rows:
-        raise ParameterError("the table has no rows")
+    for place, cells in sheet.rows:
+        for column, unit in sheet.units.items():
+            if column in cells:
+                cells[column] = _with_unit(cells[column], unit)
+        name = _name(cells.pop(NAME, None)) if NAME in sheet.heading else f"{stem}-{len(rows) + 1:03d}"
+        rows.append(Row(place, name, cells, name_problem(name)))
     _refuse_repeats(rows)
     return rows
+
+
+def _with_unit(cell: Any, unit: str) -> Any:
+    """A cell that is a bare number, in the unit of its heading."""
+    if isinstance(cell, (int, float)) and not isinstance(cell, bool):
+        return f"{cell!r} {unit}"
+    return f"{cell.strip()} {unit}" if isinstance(cell, str) and _BARE.fullmatch(cell.strip()) else cell
 
 
 Lines = tuple[list[str], list[tuple[str, list[Any]]]]
@@ -145,16 +190,10 @@ def _frame_lines(table: Any) -> Lines:
 
 def _check_heading(heading: Sequence[str], columns: Sequence[str], required: Iterable[str]) -> None:
     known = ", ".join((NAME, *columns))
-    seen: set[str] = set()
-    for i, column in enumerate(heading, 1):
-        if not column:
-            raise ParameterError(f"row 1, column {i}: the column has no heading; there may be {known}")
+    for column in heading:
         if column != NAME and column not in columns:
             raise ParameterError(f'row 1, column "{column[:60]}": no such parameter; there may be {known}')
-        if column in seen:
-            raise ParameterError(f'row 1, column "{column}": stands there twice')
-        seen.add(column)
-    missing = [name for name in required if name not in seen]
+    missing = [name for name in required if name not in heading]
     if missing:
         raise ParameterError(f'row 1: the column "{missing[0]}" is missing; it has no default')
 

@@ -18,10 +18,12 @@ from .crew import Crew, Task
 from .design import Design
 from .ledger import Ledger
 from .parameters import RESULTS, Value
+from .presets import Presets
 from .row_work import DONE as DONE
 from .row_work import FAILED as FAILED
 from .row_work import NOT_BUILT, Order, build_row, failure, told
 from .row_work import Variant as Variant
+from .shared import Table
 from .tables import NAME, Row, name_problem, read_rows, safe_cell
 
 if TYPE_CHECKING:
@@ -42,11 +44,15 @@ class RunStopped(KeyboardInterrupt):
 
 
 class VariantRun:
-    """The result of `vary`: `variants` in the order of the table."""
+    """The result of `vary`: `variants` in the order of the table; `left`, the columns of a `Table` that the
+    design has not."""
 
-    def __init__(self, variants: Sequence[Variant], parameters: Sequence[str]) -> None:
+    def __init__(
+        self, variants: Sequence[Variant], parameters: Sequence[str], left: Sequence[str] = ()
+    ) -> None:
         self.variants = tuple(variants)
         self._parameters = tuple(parameters)
+        self.left = tuple(left)
 
     def __repr__(self) -> str:
         return f"<VariantRun: {len(self.variants)} variants, {len(self.failed)} failed>"
@@ -87,7 +93,7 @@ def _is_numeric(column: pd.Series[Any]) -> bool:
 
 def vary(
     design: Design,
-    table: str | PathLike[str] | pd.DataFrame,
+    table: str | PathLike[str] | pd.DataFrame | Table | Presets,
     out: str | PathLike[str] | None = None,
     formats: Iterable[str] = ("step", "stl"),
     workers: int | None = None,
@@ -104,7 +110,9 @@ def vary(
     """Build a variant of `design` for every row of `table`.
 
     table : CSV or XLSX file, or a DataFrame; a column per parameter, an optional `name` column. An
-        empty cell means the default, a cell that starts with "=" is a formula.
+        empty cell means the default, a cell that starts with "=" is a formula, a heading may state the unit
+        of bare numbers, "bore [in]". Or a `Table`, of which the columns that the design has are taken, or
+        the `presets` of the design.
     out : folder for the files and `variants.csv`; None writes nothing.
     formats : suffixes of the files to write for each row.
     workers : number of processes; by default one per processor. 0 builds in this process, where a row that
@@ -125,6 +133,11 @@ def vary(
         raise ParameterError(f"vary needs a design, got {type(design).__name__}")
     suffixes = checked_formats(formats)
     _check_timeout(timeout, workers, executor)
+    left: tuple[str, ...] = ()
+    if isinstance(table, Table):
+        table, left = table.rows_for(design)
+    elif isinstance(table, Presets):
+        table = table.rows()
     names = [p.name for p in design.parameters]
     required = [p.name for p in design.parameters if p.is_required]
     rows = read_rows(table, names, required, design.name)
@@ -142,11 +155,11 @@ def vary(
             found[i] = variant
             (progress or _print)(variant)
     except KeyboardInterrupt:
-        raise RunStopped(_written(order, rows, found, names)) from None
+        raise RunStopped(_written(order, rows, found, names, left)) from None
     except BaseException:
-        _written(order, rows, found, names)
+        _written(order, rows, found, names, left)
         raise
-    return _written(order, rows, found, names)
+    return _written(order, rows, found, names, left)
 
 
 def made_folder(out: Path) -> Path:
@@ -173,13 +186,17 @@ def _print(variant: Variant) -> None:
 
 
 def _written(
-    order: Order, rows: Sequence[Row], found: Mapping[int, Variant], names: Sequence[str]
+    order: Order,
+    rows: Sequence[Row],
+    found: Mapping[int, Variant],
+    names: Sequence[str],
+    left: Sequence[str],
 ) -> VariantRun:
     """The run so far, its table on disk."""
     variants = [
         found.get(i) or Variant(row.place, row.name, dict(row.cells), NOT_BUILT) for i, row in enumerate(rows)
     ]
-    run = VariantRun(variants, names)
+    run = VariantRun(variants, names, left)
     if order.out is not None:
         try:
             write_atomically(order.out / TABLE_FILE, run.to_csv())
@@ -283,7 +300,7 @@ def _checked(order: Order, row: Row) -> tuple[dict[str, Value], Variant | None]:
 
 def _recorded(order: Order, variant: Variant, ledger: Ledger | None) -> Variant:
     """A finished variant, noted in the ledger; one whose files are gone already has failed."""
-    if ledger is None or variant.status != DONE:
+    if ledger is None or variant.status != DONE or variant.reads:
         return variant
     try:
         ledger.add(variant.name, ledger.key(variant.values), variant.files, _record(variant))

@@ -1,0 +1,115 @@
+"""What is different between two parts: parameters, steps, measures, and faces by name."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import ParameterError
+from .part import Part
+
+SAME = 1e-9
+"""Measures that differ by less of themselves are the same."""
+
+Change = tuple[Any, Any]
+"""Before and after; None where there was or is none."""
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Only what differs: parameters, steps (by what was asked) and measures, before and after, None for what
+    one of the two has not; and the areas of faces by name, of which gone and new ones have None."""
+
+    parameters: Mapping[str, Change]
+    steps: Mapping[str, Change]
+    measures: Mapping[str, Change]
+    faces: Mapping[str, Change]
+
+    @property
+    def gone(self) -> tuple[str, ...]:
+        """The faces that only the first part has."""
+        return tuple(name for name, (_, after) in self.faces.items() if after is None)
+
+    @property
+    def new(self) -> tuple[str, ...]:
+        """The faces that only the second part has."""
+        return tuple(name for name, (before, _) in self.faces.items() if before is None)
+
+    @property
+    def is_same(self) -> bool:
+        """Whether nothing differs."""
+        return not (self.parameters or self.steps or self.measures or self.faces)
+
+    def __str__(self) -> str:
+        return "\n".join(self._lines()) or "nothing differs"
+
+    def _lines(self) -> Iterator[str]:
+        for kind, changes in (
+            ("parameter", self.parameters),
+            ("step", self.steps),
+            ("measure", self.measures),
+            ("face", self.faces),
+        ):
+            for name, (before, after) in changes.items():
+                yield f"{kind} {name}: {_shown(before)} -> {_shown(after)}"
+
+
+def compare(a: Part, b: Part) -> Comparison:
+    """How the second part differs from the first. Raises ParameterError for what is no part, and for other
+    units."""
+    if not isinstance(a, Part) or not isinstance(b, Part):
+        raise ParameterError(f"compare takes two parts, got {type(a).__name__} and {type(b).__name__}")
+    if a.unit != b.unit:
+        raise ParameterError(f"the parts are in different units, {a.unit} and {b.unit}")
+    return Comparison(
+        _different(dict(a.params), dict(b.params)),
+        _different(_steps(a), _steps(b)),
+        _different(_measures(a), _measures(b)),
+        _different(_areas(a), _areas(b)),
+    )
+
+
+def _different(before: Mapping[str, Any], after: Mapping[str, Any]) -> dict[str, Change]:
+    names = dict.fromkeys([*before, *after])
+    found = {name: (before.get(name), after.get(name)) for name in names}
+    return {name: pair for name, pair in found.items() if not _same(*pair)}
+
+
+def _same(a: Any, b: Any) -> bool:
+    numbers = [isinstance(x, (int, float)) and not isinstance(x, bool) for x in (a, b)]
+    return math.isclose(a, b, rel_tol=SAME, abs_tol=1e-12) if all(numbers) else a == b
+
+
+def _steps(part: Part) -> dict[str, str]:
+    return {step.name: f"{step.verb} {step.detail}".strip() for step in part.steps}
+
+
+def _measures(part: Part) -> dict[str, Any]:
+    (x0, y0, z0), (x1, y1, z1) = part.bounds
+    body = part.body
+    return {
+        "volume": part.volume,
+        "area": part.area,
+        "mass": part.mass,
+        "width": x1 - x0,
+        "depth": y1 - y0,
+        "height": z1 - z0,
+        "lumps": body.lumps,
+        "faces": len(body.brep_faces),
+        "edges": len(body.edges()),
+    }
+
+
+def _areas(part: Part) -> dict[str, float]:
+    """The area of all faces of each name together."""
+    found: dict[str, float] = {}
+    for face in part.body.faces():
+        for name in face.names or ("no name",):
+            found[name] = found.get(name, 0.0) + face.area
+    return found
+
+
+def _shown(value: Any) -> str:
+    return "none" if value is None else f"{value:.7g}" if isinstance(value, float) else str(value)
