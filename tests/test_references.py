@@ -98,3 +98,26 @@ def test_a_profile_turns_about_an_edge_or_a_round_face():
         assert ring.volume == pytest.approx(math.pi / 2 * 5 * 6, rel=1e-12)
     with pytest.raises(lw.ModellingError, match="turns about an Axis"):
         lw.revolve(profile, plate.face("plate/top"))
+
+
+def test_centers_of_faces_and_edges():
+    """Half a disc, a cone, a bored plate, an arc, against their closed forms."""
+    sketch = lw.Sketch()
+    sketch.circle((0, 0), 3)
+    sketch.line((0, -9), (0, 9))
+    half = lw.extrude(sketch.region((1, 0)), 2, step="half")
+    assert half.face("half/end").center == pytest.approx((4 / math.pi, 0, 2), abs=1e-12)
+    (arc,) = [e for e in half.edges("half/end") if e.kind == "circle"]
+    assert arc.center == pytest.approx((6 / math.pi, 0, 2), abs=1e-12)
+    cone = lw.cone(3, 0.5, 4, step="cone")
+    assert cone.face("cone/side").center == pytest.approx((0, 0, 4 / 3 * (3 + 1) / 3.5), abs=1e-12)
+    plate = lw.cut(lw.box(10, 8, 6, step="plate"), lw.cylinder(2, 6, step="bore"))
+    quarter = math.pi, 8 / (3 * math.pi)
+    middle = [(80 * m - quarter[0] * quarter[1]) / (80 - quarter[0]) for m in (5, 4)]
+    assert plate.face("plate/top").center == pytest.approx((*middle, 6), rel=1e-12)
+
+
+def test_an_address_of_several_faces_says_how_to_choose():
+    two = lw.union(lw.box(1, 1, 1, step="p"), lw.move(lw.box(1, 1, 1, step="p"), dx=3))
+    with pytest.raises(lw.ReferenceLost, match=r"names 2 faces, with centers at \(0.5, 0.5, 1\); .*nearest"):
+        two.face("p/top")

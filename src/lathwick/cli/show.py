@@ -11,6 +11,7 @@ from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
+from ..errors import ModellingError
 from ..family.parameters import REQUIRED, Parameter, Value
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from ..family.steps import Step
     from ..family.variants import Variant, VariantRun
     from ..mesh.mesh import Mesh
-    from ..topology.body import Body
+    from ..topology.body import Body, BodyEdge, BodyFace
 
 MOST_ROWS = 40
 
@@ -185,10 +186,18 @@ def _tidy(value: float, body: Body) -> float:
     return 0.0 if abs(value) < 1e-12 * size else value
 
 
+def _kind_of(item: BodyFace | BodyEdge) -> str:
+    """The kind, and the radius of what has one."""
+    try:
+        return f"{item.kind} R {number(item.radius)}"
+    except ModellingError:
+        return item.kind
+
+
 def show_faces(body: Body) -> None:
     table = table_of("face", "kind", f"area {body.unit}²", "edges", right=(f"area {body.unit}²", "edges"))
     for face in body.faces():
-        kind = face.kind if face.kind == "plane" else f"{face.kind} R {number(face.radius)}"
+        kind = _kind_of(face)
         table.add_row(escape(", ".join(face.names)), kind, number(face.area), str(len(face.edges())))
     console.print(table)
 
@@ -197,7 +206,7 @@ def show_edges(body: Body) -> None:
     table = table_of("between", "kind", f"length {body.unit}", "corner", right=(f"length {body.unit}",))
     for edge in body.edges():
         names = " – ".join(face.names[0] if face.names else "?" for face in edge.faces)
-        kind = edge.kind if edge.kind == "line" else f"{edge.kind} R {number(edge.radius)}"
+        kind = _kind_of(edge)
         corner = {True: "convex", False: "concave", None: "smooth"}[edge.is_convex]
         table.add_row(escape(names), kind, number(edge.length), corner)
     console.print(table)

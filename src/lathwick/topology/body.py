@@ -19,11 +19,14 @@ from ..geometry.vector import Vec3, cross, distance, dot, negated, norm
 from .boxes import face_bounds
 from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
 from .inside import contains
-from .mass import MassProperties, mass_properties
+from .mass import MassProperties, edge_center, face_center, mass_properties
 from .names import Address, FaceName
 from .selection import Selection, in_box, in_plane
 from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
+
+SHOWN = 6
+"""Of several things so many are told."""
 
 
 class Body(Remembering):
@@ -167,8 +170,12 @@ class Body(Remembering):
         """The one face that answers to `address`. Raises ReferenceLost for none or several."""
         found = self.faces(address)
         if len(found) > 1:
-            names = ", ".join(sorted({str(n) for f in found for n in f.brep.names}))
-            raise ReferenceLost(f'"{address}" names {len(found)} faces, not one: {names}')
+            places = "; ".join(f"({', '.join(f'{c:.4g}' for c in f.center)})" for f in found[:SHOWN])
+            more = " and more" if len(found) > SHOWN else ""
+            raise ReferenceLost(
+                f'"{address}" names {len(found)} faces, with centers at {places}{more}; choose one with '
+                f'body.faces("{address}").nearest(point), or by facing(direction), on(plane), where(fn)'
+            )
         return found[0]
 
     def edges(self, address: str | None = None, other: str | None = None) -> Selection[BodyEdge]:
@@ -271,6 +278,12 @@ class BodyFace:
         if plane is None:
             raise ModellingError(f"a {self.kind} face has no single normal; use normal_at(point)")
         return plane.normal if self.brep.outward else negated(plane.normal)
+
+    @property
+    def center(self) -> Vec3:
+        """The center of its area; of a curved face it need not lie on it."""
+        x, y, z = face_center(self.brep).tolist()
+        return (x, y, z)
 
     def normal_at(self, point: Vec3) -> Vec3:
         """Outward unit normal at the foot of `point` on the surface."""
@@ -382,6 +395,12 @@ class BodyEdge:
     def end(self) -> Vec3:
         """Where the edge ends."""
         return self.brep.end_points()[1]
+
+    @property
+    def center(self) -> Vec3:
+        """The center of its length; of a curved edge it need not lie on it."""
+        x, y, z = edge_center(self.brep).tolist()
+        return (x, y, z)
 
     @property
     def midpoint(self) -> Vec3:

@@ -58,6 +58,7 @@ ROUND_IT = 0.5
 """A face goes round a pole if its loops run through more than this share of a turn, in all."""
 
 TINY = 1e-12
+EDGE_PIECES = 16
 """Bodies are taken to be at least so large."""
 
 NEAR_APEX = 0.25
@@ -105,6 +106,28 @@ def face_integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
         found[:, 0] += np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
         found[:, 1:] += _volume_moments(strip, len(faces))
     return found
+
+
+def face_center(face: Face) -> FloatArray:
+    """The center of area of a face, shape (3,)."""
+    rule = _IN_BATCHES.get(type(face.surface), _general_strip)
+    strip = _strip([face], [0], reference_point([face]), rule)
+    total = strip.weights.sum()
+    shift = (
+        np.zeros(3) if total == 0.0 else (strip.weights[..., None] * strip.points).sum(axis=(0, 1)) / total
+    )
+    return reference_point([face]) + shift
+
+
+def edge_center(edge: Edge) -> FloatArray:
+    """The center of length of an edge, shape (3,): by a Gauss rule on pieces of it."""
+    stops = np.linspace(edge.t0, edge.t1, EDGE_PIECES + 1)
+    nodes, weights = _SHORT
+    half = 0.5 * np.diff(stops)[:, None]
+    t = (stops[:-1, None] + half * (nodes + 1.0)).ravel()
+    speed = np.linalg.norm(edge.curve.derivatives(t), axis=1)
+    w = (half * weights).ravel() * speed
+    return np.asarray((w[:, None] * edge.curve.points(t)).sum(axis=0) / w.sum())
 
 
 def reference_point(faces: Sequence[Face]) -> FloatArray:
