@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 import textwrap
 
+import numpy as np
 import pandas as pd
 import pytest
+from PIL import Image
 
 import lathwick as lw
 from lathwick.family.script import load_design
@@ -310,3 +312,22 @@ def test_the_commands_about_families(lathwick, script, tmp_path):
     ):
         assert words in "".join(told)
     assert "a table or --presets" in lathwick("vary", script).err
+
+
+def test_a_sheet_and_a_plot_of_a_run(tube, tmp_path):
+    """All variants at one scale: of two that differ by three, the shares of what is drawn differ by nine."""
+    run = lw.vary(
+        tube, pd.DataFrame({"od": [80.0, 80 / 3], "height": [30.0, 10.0], "wall": [9.0, 3.0]}), workers=0
+    )
+    run.sheet(tmp_path / "sheet.png")
+    with Image.open(tmp_path / "sheet.png") as picture:
+        assert picture.size == (852, 266)
+        shades = np.asarray(picture.convert("L"), dtype=float)[60:205]
+    dark = [(tile < 200).sum() for tile in (shades[:, 60:426], shades[:, 486:])]
+    assert 6.5 < dark[0] / dark[1] < 12
+    run.plot("mass", against="wall", path=tmp_path / "plot.png")
+    assert (tmp_path / "plot.png").stat().st_size > 8000
+    with pytest.raises(lw.ExchangeError, match='there is no column "weight"'):
+        run.plot("weight", against="wall", path=tmp_path / "x.png")
+    with pytest.raises(lw.ExchangeError, match="label and mass are not numbers"):
+        lw.vary(tube, pd.DataFrame({"label": ["x"]}), workers=0).plot("mass", "label", tmp_path / "x.png")

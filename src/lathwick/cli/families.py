@@ -94,7 +94,7 @@ def list_steps(script: str, settings: Mapping[str, Any], output: Path | None) ->
     if output is None:
         show_steps(part.steps)
         return
-    from ..view.strip import draw_strip
+    from ..family.sheets import draw_strip
 
     show_steps(part.steps)
     draw_strip(part, output)

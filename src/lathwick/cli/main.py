@@ -114,6 +114,7 @@ def _mesh(given: dict[str, Any]) -> dict[str, Any]:
 @click.option("--workers", type=int, help="Number of processes; by default one per processor.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
 @click.option("--fresh", is_flag=True, help="Build variants again that an earlier run left unchanged.")
+@click.option("--sheet", type=PNG, help="PNG with a picture of every variant, all at one scale.")
 @click.option("--timeout", type=float, metavar="SECONDS", help="The longest that a row may take.")
 @MESH
 def vary(
@@ -125,6 +126,7 @@ def vary(
     formats: str,
     fresh: bool,
     timeout: float | None,
+    sheet: Path | None,
     **mesh: Any,
 ) -> None:
     """Build every row of a table (CSV or XLSX), or every preset, and write the files and variants.csv."""
@@ -134,7 +136,7 @@ def vary(
         raise ParameterError("vary takes a table or --presets, and only one of them")
 
     options = {"workers": workers, "resume": not fresh, "timeout": timeout, **_mesh(mesh)}
-    raise SystemExit(run_table(script, table, out, formats.split(","), options))
+    raise SystemExit(run_table(script, table, out, formats.split(","), options, sheet))
 
 
 @cli.command(short_help="List, save or remove presets.")

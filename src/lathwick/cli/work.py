@@ -91,15 +91,25 @@ def _saved(
 
 
 def run_table(
-    script: str, table: Path | None, out: Path, formats: Sequence[str], options: Mapping[str, Any]
+    script: str,
+    table: Path | None,
+    out: Path,
+    formats: Sequence[str],
+    options: Mapping[str, Any],
+    sheet: Path | None = None,
 ) -> int:
     """Build every row, with a progress bar; returns the exit code."""
     design = load_design(script)
-    return run_variants(design, design.presets if table is None else table, out, formats, options)
+    return run_variants(design, design.presets if table is None else table, out, formats, options, sheet)
 
 
 def run_variants(
-    design: Design, table: Path | Presets, out: Path, formats: Sequence[str], options: Mapping[str, Any]
+    design: Design,
+    table: Path | Presets,
+    out: Path,
+    formats: Sequence[str],
+    options: Mapping[str, Any],
+    sheet: Path | None = None,
 ) -> int:
     """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code.
 
@@ -120,6 +130,9 @@ def run_variants(
             show_run(made, design.unit)
         raise
     _show_result(design, table, out, run)
+    if sheet is not None:
+        run.sheet(sheet)
+        show_written([sheet])
     return 1 if run.failed else 0
 
 

@@ -182,10 +182,17 @@ def _dxf(obj: Any, name: str) -> bytes:
     return write_dxf(_outline(obj), name)
 
 
-def _picture(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
+def _picture(
+    obj: Any,
+    name: str,
+    *,
+    size: tuple[int, int] | None = None,
+    view: str | None = None,
+    span: float = 0.0,
+) -> bytes:
     from ..view.picture import png  # heavy, and not always installed
 
-    return png(obj, name, size=size, view=view)
+    return png(obj, name, size=size, view=view, span=span)
 
 
 _ENCODERS: dict[str, Encoder] = {

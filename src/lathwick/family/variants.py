@@ -48,11 +48,16 @@ class VariantRun:
     design has not."""
 
     def __init__(
-        self, variants: Sequence[Variant], parameters: Sequence[str], left: Sequence[str] = ()
+        self,
+        variants: Sequence[Variant],
+        parameters: Sequence[str],
+        left: Sequence[str] = (),
+        design: Design | None = None,
     ) -> None:
         self.variants = tuple(variants)
         self._parameters = tuple(parameters)
         self.left = tuple(left)
+        self.design = design
 
     def __repr__(self) -> str:
         return f"<VariantRun: {len(self.variants)} variants, {len(self.failed)} failed>"
@@ -75,6 +80,19 @@ class VariantRun:
         values = [v.values.get(name) for name in self._parameters]
         results = [v.status, v.volume, v.area, v.mass, v.lumps, " ".join(v.files)]
         return [v.name, *values, *results, round(v.seconds, 3), v.message]
+
+    def sheet(self, path: str | PathLike[str]) -> None:
+        """Write a PNG with a picture of every variant that was done, all at one scale."""
+        from .sheets import draw_variants
+
+        draw_variants(self, Path(path))
+
+    def plot(self, measure: str, against: str, path: str | PathLike[str]) -> None:
+        """Write a PNG of one column of the table over another: `run.plot("mass", against="wall",
+        path=...)`."""
+        from .sheets import plot_measure
+
+        plot_measure(self, measure, against, Path(path))
 
     def to_csv(self) -> bytes:
         """The table as a file; no text in it is one that a spreadsheet would run."""
@@ -196,7 +214,7 @@ def _written(
     variants = [
         found.get(i) or Variant(row.place, row.name, dict(row.cells), NOT_BUILT) for i, row in enumerate(rows)
     ]
-    run = VariantRun(variants, names, left)
+    run = VariantRun(variants, names, left, order.design)
     if order.out is not None:
         try:
             write_atomically(order.out / TABLE_FILE, run.to_csv())

@@ -43,13 +43,14 @@ def draw_body(
     size: tuple[int, int],
     mass: str = "",
     view: str = "iso",
+    span: float = 0.0,
 ) -> None:
     """Draw `body` over the whole figure, with a caption and the directions of the axes.
 
-    colors : of each face, shape (F, 3).
+    colors : of each face, shape (F, 3). span : a length for which there is room at least.
     """
     mesh, owner = tessellate_by_face(body, None, 4.0)
-    camera = Camera.looking(view, mesh.vertices, size, MARGIN)
+    camera = Camera.looking(view, mesh.vertices, size, MARGIN, span)
     image = _render(body, mesh.vertices, mesh.triangles, owner, camera, colors, size)
     axes = figure.add_axes((0, 0, 1, 1))
     axes.imshow(image, interpolation="none", aspect="auto")

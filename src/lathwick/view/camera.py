@@ -33,8 +33,11 @@ class Camera:
     scale: float
 
     @classmethod
-    def looking(cls, view: str, points: FloatArray, size: tuple[int, int], margin: float) -> Camera:
-        """A camera that fits `points`, shape (N, 3), into `size` pixels with a share `margin` free."""
+    def looking(
+        cls, view: str, points: FloatArray, size: tuple[int, int], margin: float, span: float = 0.0
+    ) -> Camera:
+        """A camera that fits `points`, shape (N, 3), into `size` pixels with a share `margin` free. span : a
+        length for which there is to be room at least, so that several pictures can have one scale."""
         if view not in VIEWS:
             raise ExchangeError(f'there is no view "{view}"; there are {", ".join(VIEWS)}')
         towards, above = (np.array(v) for v in VIEWS[view])
@@ -46,6 +49,7 @@ class Camera:
         low, high = flat.min(axis=0), flat.max(axis=0)
         spread = np.maximum(high - low, 1e-9)
         fit = max(spread[0] / (size[0] * (1 - 2 * margin)), spread[1] / (size[1] * (1 - 2 * margin)))
+        fit = max(fit, span / (min(size) * (1 - 2 * margin)))
         center = (0.5 * (low + high)) @ np.array([right, up, back])
         return cls(right, up, back, center, float(fit))
 

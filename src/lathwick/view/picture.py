@@ -42,10 +42,18 @@ class Drawable(Protocol):
     def leaves(self) -> Mapping[str, Any]: ...
 
 
-def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str | None = None) -> bytes:
+def png(
+    obj: Any,
+    name: str,
+    *,
+    size: tuple[int, int] | None = None,
+    view: str | None = None,
+    span: float = 0.0,
+) -> bytes:
     """A PNG of a part, body or sketch.
 
-    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`.
+    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`. span : a length
+    for which there is room at least, for several pictures at one scale.
     Raises ExchangeError for anything else, or when the packages of the extra are missing.
     """
     width, height = pixels = size or SIZE
@@ -62,21 +70,24 @@ def png(obj: Any, name: str, *, size: tuple[int, int] | None = None, view: str |
         from .body_picture import draw_body
 
         colors = np.repeat(BODY_COLORS[:1], len(obj.brep_faces), axis=0)
-        draw_body(figure, obj, name, colors, pixels, "", view or "iso")
+        draw_body(figure, obj, name, colors, pixels, "", view or "iso", span)
     elif isinstance(obj, Drawable):
-        _draw_part(figure, obj, name, pixels, view or "iso")
+        _draw_part(figure, obj, name, pixels, view or "iso", span)
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
     return encoded(figure)
 
 
-def _draw_part(figure: Figure, part: Drawable, name: str, pixels: tuple[int, int], view: str) -> None:
+def _draw_part(
+    figure: Figure, part: Drawable, name: str, pixels: tuple[int, int], view: str, span: float
+) -> None:
     from .body_picture import draw_body, draw_legend
 
     leaves: Mapping[str, Leaf] = part.leaves()
     colors = [leaf.color or BODY_COLORS[i % len(BODY_COLORS)] for i, leaf in enumerate(leaves.values())]
     counts = [len(leaf.body.brep_faces) for leaf in leaves.values()]
-    draw_body(figure, part.body, name, np.repeat(colors, counts, axis=0), pixels, part.mass_text, view)
+    shades = np.repeat(colors, counts, axis=0)
+    draw_body(figure, part.body, name, shades, pixels, part.mass_text, view, span)
     if part.bodies:
         draw_legend(figure, list(zip(leaves, colors, strict=True)))
 
