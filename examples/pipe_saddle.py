@@ -15,6 +15,7 @@ def pipe_saddle(
     length: lw.Length = lw.param("=0.8*pipe", note="along the pipe"),
 ):
     job.require(foot > pipe + 4 * wall, "the foot is too narrow for its rounds")
+    job.require(wall < 1.2 * thick, "the ring would stand out under the foot")
     sk = job.sketch("section", on=lw.XZ)
     base = sk.rectangle(foot, thick, name="foot")
     seat = sk.circle((0, pipe), pipe / 2, name="seat")

@@ -15,6 +15,7 @@ from .part import Part
 from .presets import Presets
 from .questions import Limits, limits, sensitivity, solve
 from .recorder import ReachedStep, Watch
+from .step_cache import StepCache
 
 if TYPE_CHECKING:
     from ..topology.body import Body
@@ -23,13 +24,15 @@ if TYPE_CHECKING:
 class Design:
     """A parametric design. Call it with parameters by name to get a `Part`.
 
-    Every call checks the parameters first and builds in a fresh `Job`.
+    Every call checks the parameters first and builds in a fresh `Job`. Steps whose inputs have not changed
+    are taken from `cache`, which may be set to None.
     """
 
     def __init__(self, build: Callable[..., Part | Body], unit: str, strict: bool) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
         self.build_function = build
+        self.cache: StepCache | None = StepCache()
         self.unit = unit
         self.strict = strict
         self.name = build.__name__
@@ -97,6 +100,7 @@ class Design:
             kinds=kinds,
             watch=watch,
             until=until,
+            cache=self.cache,
         )
         try:
             result = self.build_function(job, **checked)

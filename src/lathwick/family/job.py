@@ -13,6 +13,7 @@ from ..modelling import verbs
 from ..modelling.through import THROUGH, Depth, Through
 from ..rules import RULES
 from .recorder import Recorder, naming_step
+from .step_cache import keyed
 from .steps import Step
 
 if TYPE_CHECKING:
@@ -29,13 +30,14 @@ if TYPE_CHECKING:
 
 
 @gated(RULES, ModellingError, step="name")
+@keyed
 class Job(Recorder):
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
     params : the parameters that formulas in dimensions read, and `kinds` what they are (see `dimensions`);
     a design passes its own. watch : is with each step while it is made, given its name and verb.
-    until : the step after which the job ends.
+    until : the step after which the job ends. cache : of steps that need not be made again.
     """
 
     # ------------------------------------------------------------------ sketches and profiles

@@ -16,6 +16,7 @@ from ..modelling import verbs
 from .dimensions import Dimension
 from .messages import LIMIT, NOTE, WARNING, Message
 from .parameters import Value, read_dimension
+from .step_cache import StepCache, give_key
 from .steps import Step
 
 if TYPE_CHECKING:
@@ -51,6 +52,7 @@ class Recorder:
         kinds: Mapping[str, Dimension] | None = None,
         watch: Watch | None = None,
         until: str | None = None,
+        cache: StepCache | None = None,
     ) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
@@ -62,6 +64,8 @@ class Recorder:
         self._steps: list[Step] = []
         self._messages: list[Message] = []
         self._until = until
+        self._cache = cache
+        self._pending = ""
 
     def __repr__(self) -> str:
         names = ", ".join(step.name for step in self._steps) or "no steps"
@@ -150,10 +154,10 @@ class Recorder:
     ) -> Body:
         """Make a step. pieces : how many lumps it is meant to have at most; None for any."""
         self._new_name(name, False)
-        warnings: list[str] = []
+        key, self._pending = self._pending, ""
         started = time.perf_counter()
         with naming_step(name), self._watch(name, verb):
-            body = build(warnings)
+            body, warnings = self._made(key, build)
         seconds = time.perf_counter() - started
         if pieces is not None and body.lumps > pieces:
             warnings.append(_falls_apart(body, pieces))
@@ -162,6 +166,18 @@ class Recorder:
         if name == self._until:
             raise ReachedStep(body)
         return body
+
+    def _made(self, key: str, build: Callable[[list[str]], Body]) -> tuple[Body, list[str]]:
+        """What a step makes, with its warnings: as it is kept under its key, or anew."""
+        kept = self._cache.find(key) if self._cache is not None and key else None
+        if kept is not None:
+            return kept[0], list(kept[1])
+        warnings: list[str] = []
+        body = build(warnings)
+        if self._cache is not None and key:
+            give_key(body, key)
+            self._cache.keep(key, body, tuple(warnings))
+        return body, warnings
 
     def _new_name(self, name: str, of_sketch: bool) -> None:
         """A sketch and a body may have one name: they are never looked for in the same place."""
