@@ -12,6 +12,7 @@ COLUMNS = {
     "arc_length": (7, 2), "line_circle": (7, 2), "circle_circle": (6, 3),
     "middle_on_line": (8, 0), "across_line": (8, 0), "share": (3, 1), "sum": (3, 1),
     "arc_share": (9, 2), "curve_place": (12, 3), "curve_slope": (13, 3), "curve_share": (11, 3),
+    "chain_share": (9, 2),
 }  # fmt: skip
 
 
@@ -31,6 +32,8 @@ def test_derivatives_agree_with_differences(form):
     if form.startswith("curve"):  # which coordinate, or a share; the sort of curve; a length
         p[:, 0], p[:, 1], p[:, 2] = random.integers(0, 2, 200), 7.0, random.integers(1, 4, 200)
         v[:, {"curve_place": 1, "curve_slope": 2, "curve_share": 0}[form]] = random.uniform(0.2, 6.8, 200)
+    if form == "chain_share":
+        p[:, 0], p[:, 1] = random.integers(0, 2, 200), random.uniform(0.1, 0.9, 200)
     _, slope = FORMS[form](v, p)
     assert slope.shape == v.shape
     h = 1e-6

@@ -101,7 +101,7 @@ def test_a_lofted_wall():
     [
         ({"openness": 0.9, "cell": "circle"}, "openness is at most 0.7"),
         ({"openness": 1.0}, "more than 0 and less than 1"),
-        ({"around": 2.5}, "a whole number of cells"),
+        ({"around": 2.5}, "around takes a whole number, got 2.5"),
         ({"around": 1000, "along": 1000}, "at most 20000 cells"),
         ({"around": 2}, "too large for a wall that bends so much"),
         ({"border": 30}, "it must be less than 25"),

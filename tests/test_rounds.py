@@ -256,9 +256,9 @@ def test_too_large_a_radius_names_the_largest():
     [
         (lambda b: b.edges(), 0, "a radius must be more than"),
         (lambda b: b.edges(), -1, "a radius must be more than"),
-        (lambda b: b.edges(), math.nan, "a radius must be more than"),
+        (lambda b: b.edges(), math.nan, "radius takes a finite number"),
         (lambda b: [], 1, "no edge is selected"),
-        (lambda b: b.faces(), 1, "edges are wanted"),
+        (lambda b: b.faces(), 1, "edges takes an edge, a selection or a list of edges"),
         (lambda b: lw.box(1, 1, 1).edges(), 0.1, "another body"),
     ],
 )
