@@ -26,6 +26,9 @@ if TYPE_CHECKING:
     from .family.files import save as save
     from .family.files import save_each as save_each
     from .family.job import Job as Job
+    from .family.measuring import angle as angle
+    from .family.measuring import distance as distance
+    from .family.measuring import interference as interference
     from .family.messages import Message as Message
     from .family.parameters import Angle as Angle
     from .family.parameters import Count as Count
@@ -98,6 +101,7 @@ _HOMES = {
     "family.design": ("Design", "design"),
     "family.files": ("read_mesh", "save", "save_each"),
     "family.job": ("Job",),
+    "family.measuring": ("angle", "distance", "interference"),
     "family.messages": ("Message",),
     "family.parameters": ("Angle", "Count", "Flag", "Length", "Number", "Text", "param"),
     "family.part": ("Material", "Part"),

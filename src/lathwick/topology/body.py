@@ -313,18 +313,27 @@ class BodyFace:
 
     def distance_to(self, point: Vec3) -> float:
         """Distance from `point` to the nearest point of the face."""
+        return distance(self.nearest(point), point)
+
+    def nearest(self, point: Vec3) -> Vec3:
+        """The point of the face that is nearest to `point`."""
         surface = self.brep.surface
         feet = surface.points(surface.local_feet(point))
         away = np.linalg.norm(feet - np.array(point), axis=1)
-        least = min((edge.distance_to(point) for edge in self.edges()), default=math.inf)
+        on_edges = [edge.nearest(point) for edge in self.edges()]
+        best = min(on_edges, key=lambda place: distance(place, point), default=None)
+        least = math.inf if best is None else distance(best, point)
         nearer = np.flatnonzero(away < least)
         states = region_of(self.brep).states(feet[nearer])
         for k in np.argsort(away[nearer]):
             if states[k] == UNCLEAR:
                 raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
             if states[k] != OUTSIDE:
-                return float(away[nearer][k])
-        return least
+                x, y, z = feet[nearer][k].tolist()
+                return (x, y, z)
+        if best is None:
+            raise ModellingError(f"the face has no point nearest to {point}")
+        return best
 
     def lies_within(self, low: Vec3, high: Vec3) -> bool:
         """Whether the whole face lies in a box."""
@@ -452,6 +461,10 @@ class BodyEdge:
         """Distance from `point` to the nearest point of the edge."""
         return distance(self.brep.nearest(point), point)
 
+    def nearest(self, point: Vec3) -> Vec3:
+        """The point of the edge that is nearest to `point`."""
+        return self.brep.nearest(point)
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class BodyVertex:
@@ -486,3 +499,7 @@ class BodyVertex:
     def distance_to(self, point: Vec3) -> float:
         """Distance from `point`."""
         return distance(self.point, point)
+
+    def nearest(self, point: Vec3) -> Vec3:
+        """The vertex itself."""
+        return self.point

@@ -1,0 +1,53 @@
+"""Distances, angles and shared volumes, against closed forms."""
+
+import math
+
+import pytest
+
+import lathwick as lw
+
+
+def test_distances_between_curved_things():
+    """Balls, cylinders that pass each other, a ring and a ball, faces and edges."""
+    ball, other = lw.sphere(3), lw.move(lw.sphere(2), dx=10, dy=4)
+    assert lw.distance(ball.faces()[0], other.faces()[0]) == pytest.approx(math.hypot(10, 4) - 5, rel=1e-12)
+    upright = lw.cylinder(2, 9, step="upright")
+    lying = lw.move(lw.turn(lw.cylinder(1, 20, step="lying"), 90, lw.X), dx=6, dy=5, dz=3)
+    assert lw.distance(upright.face("upright/side"), lying.face("lying/side")) == pytest.approx(3, rel=1e-12)
+    ring = lw.torus(6, 1)
+    assert lw.distance(ring, lw.sphere(1)) == pytest.approx(4, rel=1e-12)
+    assert lw.distance(ring, lw.move(lw.sphere(1), dx=20, dz=5)) == pytest.approx(
+        math.hypot(14, 5) - 2, rel=1e-12
+    )
+
+
+def test_distances_between_flat_things_and_points():
+    box = lw.box(4, 4, 4, step="box")
+    assert lw.distance(box, lw.move(box, dx=7, dy=6)) == pytest.approx(math.hypot(3, 2), rel=1e-12)
+    assert lw.distance(box.face("box/top"), (2, 2, 9)) == 5
+    assert lw.distance((0, 0, 0), (1, 2, 2)) == 3
+    assert lw.distance(box, lw.move(box, dx=4)) == 0
+    assert lw.distance(box.vertices()[0], box.vertices()[-1]) <= 4 * math.sqrt(3)
+    assert box.face("box/top").nearest((9, 2, 1)) == pytest.approx((4, 2, 4))
+    with pytest.raises(lw.ModellingError, match="distances are between faces, edges, vertices, bodies"):
+        lw.distance(box, "box")
+
+
+def test_angles():
+    box = lw.box(4, 4, 4, step="box")
+    assert lw.angle(box.face("box/top"), box.face("box/side:front")) == 90
+    assert lw.angle(lw.X, lw.XY.tilted(30, "y")) == pytest.approx(30, rel=1e-14)
+    assert lw.angle(lw.XY, lw.XY.tilted(150, "x")) == pytest.approx(30, rel=1e-13)
+    assert lw.angle(lw.Z, lw.Axis((0, 0, 0), (0, 1, -1))) == pytest.approx(45, rel=1e-14)
+    with pytest.raises(lw.ModellingError, match="angles are between planar faces"):
+        lw.angle(lw.X, 3)
+
+
+def test_the_volume_that_two_bodies_share():
+    box = lw.box(4, 4, 4)
+    assert lw.interference(box, lw.move(box, dx=3)) == pytest.approx(16, rel=1e-12)
+    assert lw.interference(box, lw.move(box, dx=4)) == 0
+    assert lw.interference(box, lw.move(box, dx=40)) == 0
+    assert lw.interference(lw.sphere(3), lw.sphere(1)) == pytest.approx(4 * math.pi / 3, rel=1e-12)
+    with pytest.raises(lw.ModellingError, match="between two bodies, got 3"):
+        lw.interference(box, 3)
