@@ -9,11 +9,12 @@ from __future__ import annotations
 import inspect
 import math
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 from fractions import Fraction
 from functools import wraps
 from importlib import import_module
+from itertools import islice
 from numbers import Real
 from typing import Any, TypeVar
 
@@ -27,6 +28,9 @@ Rules = Mapping[str, tuple[Callable[[object], bool], str]]
 
 _TOP_LEVEL = re.compile(r" \| (?![^\[]*\])")
 """What parts the alternatives of an annotation: a bar outside brackets."""
+
+MOST_ITEMS = 1_000_000
+"""Of an iterator no more is taken."""
 
 SHOWN = 60
 """Of a value so many letters are shown."""
@@ -71,6 +75,10 @@ def behind_gate(
             raise error(f"{verb.__name__}: {wrong}") from None
         for argument, value in bound.arguments.items():
             several, (takes, words) = known[argument]
+            if takes and isinstance(
+                value, Iterator
+            ):  # it can be read once only, and is to be looked at first
+                value = bound.arguments[argument] = list(islice(value, MOST_ITEMS))
             for one in value if several else (value,):
                 if takes and not any(rule(one) for rule in takes):
                     refusal = error(f"{verb.__name__}: {argument} takes {words}, got {shown_value(one)}")
@@ -122,14 +130,14 @@ def is_whole(value: object) -> bool:
 
 
 def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:
-    """Whether a value is a list whose members all follow a rule; what can be read only once is not read."""
+    """Whether a value is a list whose members all follow a rule."""
 
     def found(value: object) -> bool:
         if isinstance(value, (str, bytes, dict)) or not isinstance(value, Iterable):
             return False
         if isinstance(value, np.ndarray) and value.ndim == 0:
             return False
-        return all(rule(one) for one in value) if hasattr(value, "__len__") else True
+        return hasattr(value, "__len__") and all(rule(one) for one in value)
 
     return found
 

@@ -34,10 +34,7 @@ RULES: Rules = {
     "Sequence[Edges]": (are(_EDGES), "several selections of edges"),
     "Faces": (_FACES, "a face, a selection or a list of faces"),
     "Iterable[BodyFace]": (are(_FACES), "a list of faces"),
-    "Sequence[tuple[Faces, float]]": (
-        lambda value: hasattr(value, "__len__") and are(_are_faces_with_a_number)(value),
-        "pairs of faces and a number",
-    ),
+    "Sequence[tuple[Faces, float]]": (are(_are_faces_with_a_number), "pairs of faces and a number"),
     "tuple[float, float]": (_pair_of(is_number), "a pair of finite numbers"),
     "tuple[str | None, str | None]": (
         _pair_of(lambda one: one is None or isinstance(one, str)),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..gate import PLAIN, Rules, are, is_a, is_number
+from ..gate import PLAIN, Rules, are, is_a, is_list, is_number
 from ..topology.body import BodyEdge, BodyFace, BodyVertex
 from .drawing import Drawing
 from .entities import (
@@ -26,7 +26,7 @@ DEEPEST = 4
 
 
 def _is_pair(value: object) -> bool:
-    if not isinstance(value, (tuple, list, np.ndarray)) or len(value) != 2:
+    if not is_list(value) or not isinstance(value, (tuple, list, np.ndarray)) or len(value) != 2:
         return False
     return all(is_number(c) for c in value)
 
