@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from ..errors import ModellingError
-from ..gate import gated
+from ..gate import gated, is_list
 from ..geometry.placement import XY, Axis
 from ..modelling import verbs
 from ..modelling.through import THROUGH, Depth, Through
@@ -154,7 +154,7 @@ class Job(Recorder):
 
         Faces: `name/start`, `name/end` (not at a point) and `name/side:item`. See `lathwick.loft`.
         """
-        sections = list(profiles) if isinstance(profiles, Iterable) else [profiles]
+        sections = list(profiles) if is_list(profiles) else [profiles]
 
         def build(warnings: list[str]) -> Body:
             flat = [one if verbs.is_point(one) else self._regions(one, warnings) for one in sections]  # type: ignore[arg-type]

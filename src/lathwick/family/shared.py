@@ -13,6 +13,8 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from ..errors import ParameterError
+from ..gate import shown_value
+from ..geometry.units import MILLIMETRES
 from .dimensions import OF_KIND, Dimension
 from .formulas import Formula
 from .tables import Sheet, read_sheet
@@ -49,6 +51,7 @@ class Table(Mapping[str, "SizeRow"]):
     def __init__(self, path: str | PathLike[str], key: str = "name", unit: str = "mm") -> None:
         self.path = _found(path, sys._getframe(1).f_globals)
         self.unit = unit
+        _check_unit(unit)
         _note_read(self.path)
         sheet = read_sheet(self.path)
         if key not in sheet.heading:
@@ -140,6 +143,7 @@ def shared(path: str | PathLike[str], unit: str = "mm") -> Mapping[str, float]:
     Raises ParameterError.
     """
     file = _found(path, sys._getframe(1).f_globals)
+    _check_unit(unit)
     _note_read(file)
     try:
         if file.stat().st_size > LARGEST_FILE:
@@ -225,12 +229,23 @@ def _in_order(formulas: Mapping[str, Formula], known: set[str], where: str) -> l
 
 
 def _found(path: str | PathLike[str], caller: Mapping[str, Any]) -> Path:
-    """The file, or that of its name beside the script that asks for it."""
-    file = Path(path)
-    script = caller.get("__file__")
-    if not file.is_absolute() and not file.exists() and isinstance(script, str):
-        file = Path(script).resolve().parent / file
-    return file.resolve()
+    """The file, or that of its name beside the script that asks for it. Raises ParameterError."""
+    if not isinstance(path, (str, PathLike)):
+        raise ParameterError(f"a file is given by its path, got {shown_value(path)}")
+    file, script = Path(path), caller.get("__file__")
+    try:
+        if not file.is_absolute() and not file.exists() and isinstance(script, str):
+            file = Path(script).resolve().parent / file
+        return file.resolve()
+    except (OSError, ValueError):
+        raise ParameterError(f"{shown_value(str(path))} is no path of a file") from None
+
+
+def _check_unit(unit: str) -> None:
+    if not isinstance(unit, str) or unit not in MILLIMETRES:
+        raise ParameterError(
+            f"a unit is one of {', '.join(MILLIMETRES)}, got {shown_value(unit)}", value=unit
+        )
 
 
 def _note_read(file: Path) -> None:
