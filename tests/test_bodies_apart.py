@@ -114,3 +114,16 @@ def test_commands_know_bodies(lathwick, tmp_path):
     shown = lathwick("measure", script).out
     assert re.search(r"disc +brass +16663", shown)
     assert re.search(r"axle +brass +1005\.31", shown)
+
+
+def test_a_pin_in_a_sleeve_of_its_own_diameter(tmp_path):
+    """Snug bodies are drawn and saved, a shell each."""
+    pin = lw.cylinder(5, 30, step="pin")
+    sleeve = lw.cut(lw.cylinder(9, 20, step="tube"), lw.cylinder(5, 20, step="bore"))
+    part = lw.Part({"sleeve": sleeve, "pin": pin})
+    for suffix in ("stl", "png", "step"):
+        part.save(tmp_path / f"clamp.{suffix}")
+    mesh = lw.read_mesh(tmp_path / "clamp.stl")
+    apart = sum(lw.tessellate(body, None).volume for body in (sleeve, pin))
+    assert mesh.volume == pytest.approx(apart, rel=2e-3)
+    assert mesh.volume == pytest.approx(part.volume, rel=5e-3)

@@ -20,7 +20,7 @@ from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
-from ..mesh.tessellate import DEFAULT_ANGLE, tessellate
+from ..mesh.tessellate import DEFAULT_ANGLE, tessellate, tessellate_apart
 from ..modelling.flat_faces import region_of_face
 from ..sketch.pieces import pieces_along, pieces_of
 from ..sketch.region import Region
@@ -140,7 +140,10 @@ def _stl(
     ascii: bool = False,
     unit: str | None = None,
 ) -> bytes | memoryview:
-    mesh = obj if isinstance(obj, Mesh) else tessellate(_one_body(obj), chord, angle)
+    if isinstance(obj, Part) and obj.bodies:  # a shell for each, also where they touch
+        mesh, _ = tessellate_apart([leaf.body for leaf in obj.leaves().values()], chord, angle)
+    else:
+        mesh = obj if isinstance(obj, Mesh) else tessellate(_one_body(obj), chord, angle)
     if unit is not None:
         mesh = _converted(mesh, unit)
     return write_stl(mesh, name, ascii=ascii)

@@ -56,6 +56,27 @@ def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_AN
     return tessellate_by_face(body, chord, angle)[0]
 
 
+def tessellate_apart(
+    bodies: Sequence[Body], chord: float | None = None, angle: float = DEFAULT_ANGLE
+) -> tuple[Mesh, IntArray]:
+    """Bodies that are kept apart as one mesh of a shell each, which share no vertex even where they touch;
+    also the number of each triangle's face, counted through the bodies. See `tessellate`."""
+    if chord is None:
+        bounds = np.array([body.bounds for body in bodies])
+        chord = DEFAULT_SHARE * float(np.linalg.norm(bounds[:, 1].max(axis=0) - bounds[:, 0].min(axis=0)))
+    vertices, triangles, owners = [], [], []
+    count = faces = 0
+    for body in bodies:
+        mesh, owner = tessellate_by_face(body, chord, angle)
+        vertices.append(mesh.vertices)
+        triangles.append(mesh.triangles + count)
+        owners.append(owner + faces)
+        count += len(mesh.vertices)
+        faces += len(body.brep_faces)
+    whole = Mesh(np.concatenate(vertices), np.concatenate(triangles), bodies[0].unit)
+    return whole, np.concatenate(owners)
+
+
 def tessellate_by_face(
     body: Body, chord: float | None = None, angle: float = DEFAULT_ANGLE
 ) -> tuple[Mesh, IntArray]:

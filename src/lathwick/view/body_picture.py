@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..mesh.mesh import IntArray
-from ..mesh.tessellate import tessellate_by_face
+from ..mesh.tessellate import tessellate_apart
 from ..topology.body import Body
 from .camera import Camera
 from .style import FONT, INK, PAPER, QUIET
@@ -49,7 +49,7 @@ def draw_body(
 
     colors : of each face, shape (F, 3). span : a length for which there is room at least.
     """
-    mesh, owner = tessellate_by_face(body, None, 4.0)
+    mesh, owner = tessellate_apart([Body((lump,), body.unit) for lump in body.pieces], None, 4.0)
     camera = Camera.looking(view, mesh.vertices, size, MARGIN, span)
     image = _render(body, mesh.vertices, mesh.triangles, owner, camera, colors, size)
     axes = figure.add_axes((0, 0, 1, 1))
