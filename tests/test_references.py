@@ -119,5 +119,7 @@ def test_centers_of_faces_and_edges():
 
 def test_an_address_of_several_faces_says_how_to_choose():
     two = lw.union(lw.box(1, 1, 1, step="p"), lw.move(lw.box(1, 1, 1, step="p"), dx=3))
-    with pytest.raises(lw.ReferenceLost, match=r"names 2 faces, with centers at \(0.5, 0.5, 1\); .*nearest"):
+    with pytest.raises(
+        lw.ReferenceLost, match=r"names 2 faces, not one: p/top at \(0.5, 0.5, 1\), .*nearest"
+    ):
         two.face("p/top")

@@ -170,10 +170,10 @@ class Body(Remembering):
         """The one face that answers to `address`. Raises ReferenceLost for none or several."""
         found = self.faces(address)
         if len(found) > 1:
-            places = "; ".join(f"({', '.join(f'{c:.4g}' for c in f.center)})" for f in found[:SHOWN])
+            told = [f"{face.names[0] if face.names else 'no name'} {_placed(face)}" for face in found[:SHOWN]]
             more = " and more" if len(found) > SHOWN else ""
             raise ReferenceLost(
-                f'"{address}" names {len(found)} faces, with centers at {places}{more}; choose one with '
+                f'"{address}" names {len(found)} faces, not one: {", ".join(told)}{more}; choose one with '
                 f'body.faces("{address}").nearest(point), or by facing(direction), on(plane), where(fn)'
             )
         return found[0]
@@ -211,6 +211,10 @@ class Body(Remembering):
         """All vertices. A full circle has none."""
         ends = (v for edge in self.faces_of_edge for v in (edge.start, edge.end))
         return Selection(BodyVertex(self, v) for v in dict.fromkeys(ends) if v is not None)
+
+
+def _placed(face: BodyFace) -> str:
+    return f"at ({', '.join(f'{c:.4g}' for c in face.center)})"
 
 
 def _triple(values: Iterable[float]) -> Vec3:
