@@ -250,3 +250,13 @@ def test_copies_along_a_path():
 def test_odd_arguments_get_one_line(call):
     with pytest.raises(lw.ModellingError, match="got"):
         call()
+
+
+def test_a_twist_that_is_too_steep_is_refused():
+    """Sections keep their area; a twist whose walls would not is no body."""
+    sk = lw.Sketch()
+    sk.circle((3, 3), 1)
+    assert lw.extrude(sk.regions(), 3, twist=180).volume == pytest.approx(3 * math.pi, rel=1e-9)
+    with pytest.raises(lw.ModellingError, match=r"too steep for this profile|no valid solid"):
+        lw.extrude(sk.regions(), 3, twist=360.5)
+    assert lw.extrude(sk.regions(), 30, twist=360.5).volume == pytest.approx(30 * math.pi, rel=1e-9)

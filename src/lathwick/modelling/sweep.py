@@ -45,6 +45,9 @@ PER_PIECE = np.linspace(0.0, 1.0, 17)
 SMOOTH_CORNER = 1e-7
 """Legs whose directions differ by less (radians) go on in each other."""
 
+TWIST_OFF = 1e-6
+"""A twisted wall is not laid if the volume is off by more than this share."""
+
 SLOWEST = 1e-6
 """No point of the profile may move on more slowly than this share of the speed along the path."""
 
@@ -88,7 +91,24 @@ def sweep(
         chains = _smooth_chains(along_it)
         if len(chains) > 1 or _has_corner(along_it.legs[-1], along_it.legs[0], along_it.is_closed):
             return _rounded_hollow(chosen, chains, (held, rate), step)
-    return _swept(chosen, _Run(along_it, held, rate), step)
+    body = _swept(chosen, _Run(along_it, held, rate), step)
+    if turn and len(along_it.legs) == 1 and isinstance(along_it.legs[0].curve, Line):
+        _prove_twist(body, chosen, along_it, turn)
+    return body
+
+
+def _prove_twist(body: Body, regions: Sequence[Region], path: Path, turn: float) -> None:
+    """A twist along a straight leg keeps the area of every section. Raises ModellingError where the walls,
+    laid through samples of so steep a twist, do not."""
+    leg = path.legs[0]
+    along = abs(dot(leg.tangent(leg.t0), regions[0].plane.normal))
+    expected = sum(region.area for region in regions) * leg.length * along
+    off = abs(body.volume / expected - 1.0)
+    if off > TWIST_OFF:
+        raise ModellingError(
+            f"a twist of {turn:g} degrees over {leg.length:.6g} is too steep for this profile: its walls "
+            f"would be off by {off:.1g} of the volume; twist by less, or over a longer leg"
+        )
 
 
 def path_frames(path: PathLike, shares: FloatArray) -> list[Frame]:
