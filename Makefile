@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills screenshots clean
+.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -38,6 +38,9 @@ fuzz-sweeps: $(VENV)/.ready
 
 fuzz-trims: $(VENV)/.ready
 	$(BIN)/python -m tests.trims $(N) $(SEED)
+
+fuzz-slow: $(VENV)/.ready
+	$(BIN)/python -m pytest -n auto --slow
 
 fuzz-inputs: $(VENV)/.ready
 	$(BIN)/python -m tests.hostile $(N) $(SEED)

@@ -95,3 +95,22 @@ def lathwick(capsys: pytest.CaptureFixture[str]) -> Callable[..., Answer]:
         return Answer(int(stop.value.code or 0), captured.out, captured.err)
 
     return run
+
+
+SLOW_CASES = Path(__file__).with_name("slow_cases.txt")
+"""Cases of families that go on for long; of each family others stay in every run."""
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--slow", action="store_true", help="run the cases of tests/slow_cases.txt too")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves the slow cases to `make fuzz-slow`."""
+    if config.getoption("--slow"):
+        return
+    slow = set(SLOW_CASES.read_text(encoding="utf-8").splitlines())
+    left = [item for item in items if item.nodeid in slow]
+    if left:
+        items[:] = [item for item in items if item.nodeid not in slow]
+        config.hook.pytest_deselected(items=left)
