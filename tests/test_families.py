@@ -72,7 +72,7 @@ def test_a_table_of_sizes(tmp_path):
     assert sizes.get("DN50") is None
     with pytest.raises(lw.ParameterError, match=r'sizes.csv: no "DN50"; there are DN25, DN40'):
         sizes["DN50"]
-    with pytest.raises(lw.ParameterError, match=r'"DN25" has no "bolts"; there are bore, wall'):
+    with pytest.raises(lw.ParameterError, match=r'"DN25": no "bolts"; there are bore, wall'):
         sizes["DN25"]["bolts"]
 
 

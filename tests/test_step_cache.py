@@ -1,5 +1,7 @@
 """Steps from a cache are the steps that would be made: same bytes, whatever was changed before."""
 
+import pickle
+
 import pytest
 
 import lathwick as lw
@@ -89,3 +91,34 @@ def test_what_cannot_be_keyed_is_made_anew():
     job = lw.Job(cache=cache)
     assert [job.box(name, 1, 1, 1).faces()[0].step for name in ("a", "b")] == ["a", "b"]
     assert cache.hits == 0
+
+
+@lw.design()
+def torn(job: lw.Job, size: lw.Length = 5.0):
+    sk = job.sketch("plan")
+    disc = sk.circle((0, 0), 5)
+    sk.radius(disc, 5, name="five")
+    sk.radius(disc, size, name="size")
+    return job.extrude("disc", sk, 3)
+
+
+def test_a_refusal_names_its_step_with_a_cache_too():
+    """What is wrong with a sketch is told by the verb, not while its key is made."""
+    torn(size=5)
+    with pytest.raises(
+        lw.SketchError, match=r'step "disc": sketch "plan": five = 5 and size = 6 cannot hold'
+    ):
+        torn(size=6)
+
+
+def test_parts_that_went_through_another_process_are_known_still():
+    """The places of faces in a body are found again after it was packed and unpacked."""
+    cache = StepCache()
+    job = lw.Job(cache=cache)
+    box = job.box("box", 9, 9, 9)
+    first = job.fillet("soft", box, box.edges("box/top"), 1)
+    copy = pickle.loads(pickle.dumps(box))
+    again = lw.Job(cache=cache)
+    assert again.fillet("soft", copy, copy.edges("box/top"), 1) is first
+    assert again.fillet("other", copy, copy.edges("box/bottom"), 1).volume == pytest.approx(first.volume)
+    assert cache.hits == 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import reduce
 
 import numpy as np
@@ -99,7 +99,7 @@ def sampled(piece: object) -> np.ndarray:
     return places_along(piece, np.linspace(1e-6, 1 - 1e-6, 20001))
 
 
-def spots_inside(curve: object, is_inside: Callable[[np.ndarray], np.ndarray]):  # type: ignore[no-untyped-def]
+def spots_inside(curve: object, is_inside: Callable[[np.ndarray], np.ndarray]) -> Iterator[tuple[float, ...]]:
     for piece in pieces_along(curve):
         spots = sampled(piece)
         inside = is_inside(spots)

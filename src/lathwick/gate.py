@@ -16,7 +16,7 @@ from functools import wraps
 from importlib import import_module
 from itertools import islice
 from numbers import Real
-from typing import Any, TypeVar
+from typing import Any, TypeGuard, TypeVar
 
 import numpy as np
 
@@ -115,7 +115,7 @@ def _alternatives(annotation: str, rules: Rules) -> tuple[list[Callable[[object]
     return list(found), " or ".join(word for word in words if word)
 
 
-def is_number(value: object) -> bool:
+def is_number(value: object) -> TypeGuard[float]:
     """A finite real number of any kind, no flag."""
     if isinstance(value, (bool, np.bool_)) or not isinstance(value, (Real, Decimal)):
         return False
@@ -126,7 +126,7 @@ def is_number(value: object) -> bool:
 
 
 def is_whole(value: object) -> bool:
-    return is_number(value) and float(value).is_integer()  # type: ignore[arg-type]
+    return is_number(value) and float(value).is_integer()
 
 
 def are(rule: Callable[[object], bool]) -> Callable[[object], bool]:

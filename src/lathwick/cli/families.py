@@ -11,11 +11,10 @@ from rich.markup import escape
 
 from ..errors import ParameterError
 from ..family.comparison import compare
-from ..family.design import Design
 from ..family.part import Part
 from ..family.script import load_design
 from .show import console, heading, number, show_steps, show_written, table_of
-from .watching import Watch
+from .work import built, with_preset
 
 
 def show_presets(script: str) -> int:
@@ -60,11 +59,6 @@ def remove_preset(script: str, name: str) -> None:
     console.print(f"  removed [bold]{escape(name)}[/] from [bold]{escape(str(presets.path))}[/]")
 
 
-def with_preset(design: Design, preset: str | None, settings: Mapping[str, Any]) -> dict[str, Any]:
-    """The values of a preset, and over them those that were set."""
-    return {**({} if preset is None else design.presets[preset]), **settings}
-
-
 def show_limits(script: str, parameter: str, settings: Mapping[str, Any]) -> None:
     design = load_design(script)
     found = design.limits(parameter, **settings)
@@ -89,7 +83,7 @@ def show_solution(script: str, parameter: str, so_that: str, settings: Mapping[s
 
 def list_steps(script: str, settings: Mapping[str, Any], output: Path | None) -> None:
     """The steps of a part with what each changed, and on request a strip of pictures."""
-    part = _built(load_design(script), settings)
+    part = built(load_design(script), settings)
     heading(part.name, f"{len(part.steps)} steps, unit {part.unit}")
     if output is None:
         show_steps(part.steps)
@@ -123,11 +117,7 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any]) -> int:
 def _side(text: str, settings: Mapping[str, Any]) -> Part:
     script, _, preset = text.partition("@")
     design = load_design(script)
-    return _built(design, with_preset(design, preset or None, settings))
-
-
-def _built(design: Design, settings: Mapping[str, Any]) -> Part:
-    return design.built(design.check(settings), Watch())
+    return built(design, with_preset(design, preset or None, settings))
 
 
 def _shown(value: Any) -> str:

@@ -23,7 +23,7 @@ SETTINGS = click.option(
 )
 
 
-def MESH(command: Any) -> Any:
+def mesh_options(command: Any) -> Any:
     """Options of STL files."""
     for option in (
         click.option("--stl-unit", help="STL: convert to this unit (mm, cm, m, in)."),
@@ -76,7 +76,7 @@ def params(script: str) -> None:
 @SETTINGS
 @click.option("--out", default=".", show_default=True, type=OUT, help="Folder for the files.")
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
-@MESH
+@mesh_options
 @click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
 @click.option("--name", help="Name of the files; by default that of the part, or of the preset.")
 @click.option("--preset", help="Values of this preset; --set goes over them.")
@@ -116,7 +116,7 @@ def _mesh(given: dict[str, Any]) -> dict[str, Any]:
 @click.option("--fresh", is_flag=True, help="Build variants again that an earlier run left unchanged.")
 @click.option("--sheet", type=PNG, help="PNG with a picture of every variant, all at one scale.")
 @click.option("--timeout", type=float, metavar="SECONDS", help="The longest that a row may take.")
-@MESH
+@mesh_options
 def vary(
     script: str,
     table: Path | None,
@@ -130,13 +130,16 @@ def vary(
     **mesh: Any,
 ) -> None:
     """Build every row of a table (CSV or XLSX), or every preset, and write the files and variants.csv."""
-    from .work import run_table
+    from ..family.script import load_design
+    from .work import run_variants
 
     if (table is None) is not presets:
         raise ParameterError("vary takes a table or --presets, and only one of them")
 
     options = {"workers": workers, "resume": not fresh, "timeout": timeout, **_mesh(mesh)}
-    raise SystemExit(run_table(script, table, out, formats.split(","), options, sheet))
+    design = load_design(script)
+    rows = design.presets if table is None else table
+    raise SystemExit(run_variants(design, rows, out, formats.split(","), options, sheet))
 
 
 @cli.command(short_help="List, save or remove presets.")

@@ -10,14 +10,23 @@ from typing import Any
 
 from rich.markup import escape
 
-from ..errors import ExchangeError, ParameterError
+from ..errors import ParameterError
 from ..family.design import Design
 from ..family.files import read_mesh, save, save_each
 from ..family.part import Part
 from ..family.presets import Presets
 from ..family.script import load_design
 from ..family.tables import name_problem
-from ..family.variants import TABLE_FILE, RunStopped, Variant, VariantRun, checked_formats, made_folder, vary
+from ..family.variants import (
+    TABLE_FILE,
+    RunNotWritten,
+    RunStopped,
+    Variant,
+    VariantRun,
+    checked_formats,
+    made_folder,
+    vary,
+)
 from .show import (
     console,
     heading,
@@ -53,7 +62,7 @@ def build_part(
     design = load_design(script)
     if name is not None and (problem := name_problem(name)):
         raise ParameterError(f"--name: {problem}")
-    settings = {**({} if preset is None else design.presets[preset]), **settings}
+    settings = with_preset(design, preset, settings)
     part = design.built(design.check(settings), Watch(), until)
     name = preset if name is None else name
     if name is not None and (problem := name_problem(name)):
@@ -70,7 +79,13 @@ def build_part(
     return 0
 
 
-def _built(design: Design, settings: Mapping[str, Any]) -> Part:
+def with_preset(design: Design, preset: str | None, settings: Mapping[str, Any]) -> dict[str, Any]:
+    """The values of a preset, and over them those that were set."""
+    return {**({} if preset is None else design.presets[preset]), **settings}
+
+
+def built(design: Design, settings: Mapping[str, Any]) -> Part:
+    """The part, while what takes long is told."""
     return design.built(design.check(settings), Watch())
 
 
@@ -88,19 +103,6 @@ def _saved(
             save(part, path, **options)
             paths.append(path)
     return paths
-
-
-def run_table(
-    script: str,
-    table: Path | None,
-    out: Path,
-    formats: Sequence[str],
-    options: Mapping[str, Any],
-    sheet: Path | None = None,
-) -> int:
-    """Build every row, with a progress bar; returns the exit code."""
-    design = load_design(script)
-    return run_variants(design, design.presets if table is None else table, out, formats, options, sheet)
 
 
 def run_variants(
@@ -125,9 +127,8 @@ def run_variants(
         console.print(f"  [yellow]stopped[/] with {done} of {len(stopped.run.variants)} variants done; "
                       "the same command goes on from here")  # fmt: skip
         return 130
-    except ExchangeError as error:
-        if (made := getattr(error, "run", None)) is not None:
-            show_run(made, design.unit)
+    except RunNotWritten as error:
+        show_run(error.run, design.unit)
         raise
     _show_result(design, table, out, run)
     if sheet is not None:
@@ -195,7 +196,7 @@ def draw(
     """Write a picture of the part or of one of its sketches."""
     if output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file")
-    part = _built(load_design(script), settings)
+    part = built(load_design(script), settings)
     made_folder(output.parent)
     if sketch is None:
         save(part, output, size=size, view=view)
@@ -212,7 +213,7 @@ def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges:
     if _is_file(target, settings):
         show_mesh(read_mesh(target), Path(target).name)
         return
-    part = _built(load_design(target), settings)
+    part = built(load_design(target), settings)
     heading(part.name, f"unit {part.unit}")
     show_messages(part)
     show_measures(part)
@@ -230,7 +231,7 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
         sound = mesh.is_watertight and mesh.volume > 0
         console.print("  [green]sound[/]" if sound else "  [red]not sound[/]: it does not bound a solid")
         return 0 if sound else 1
-    part = _built(load_design(target), settings)
+    part = built(load_design(target), settings)
     heading(part.name, f"unit {part.unit}")
     show_steps(part.steps)
     problems = part.body.check()

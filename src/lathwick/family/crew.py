@@ -48,7 +48,6 @@ class Crew:
     """Worker processes for one order. timeout : seconds that a row may take; None for any."""
 
     def __init__(self, order: Order, size: int, timeout: float | None) -> None:
-        self._order = order
         self._size = size
         self._timeout = timeout
         self._workers: list[_Worker] = []
@@ -121,8 +120,10 @@ class Crew:
             assert self._timeout is not None
             self._end(worker)
             return failure(row, values, f"took longer than {self._timeout:g} s", self._timeout)
-        worker.process.join(5)
-        return failure(row, values, _end_told(worker.process.exitcode))
+        worker.process.join(GRACE)
+        code = worker.process.exitcode
+        self._end(worker)  # also one that lives, but sends what cannot be read
+        return failure(row, values, _end_told(code))
 
     def _end(self, worker: _Worker) -> None:
         if worker in self._workers:
@@ -143,7 +144,7 @@ class Crew:
 def _end_told(code: int | None) -> str:
     """What the exit code of a process says of its end."""
     if code is None:
-        return "its process does not answer"
+        return "its process does not answer in the way that was agreed"
     if code >= 0:
         return f"its process ended by itself, with exit code {code}"
     try:
@@ -168,10 +169,6 @@ def _packed(order: Order) -> bytes:
         cloudpickle.unregister_pickle_by_value(module)
 
 
-class _Never(BaseException):
-    """Nothing raises this: in a worker no error stops more than its row."""
-
-
 def _serve(pipe: Connection, start: Order | bytes, parent: int) -> None:
     """The life of a worker."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent decides what an interruption means
@@ -185,7 +182,7 @@ def _serve(pipe: Connection, start: Order | bytes, parent: int) -> None:
         except (EOFError, OSError):
             os._exit(0)
         with surroundings.kept() as capture:
-            variant = build_row(order, row, values, _Never)
+            variant = build_row(order, row, values)
         variant = replace(variant, printed=capture.text)
         try:
             pipe.send((variant, surroundings.is_changed))

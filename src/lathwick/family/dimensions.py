@@ -39,11 +39,11 @@ def check_dimension(found: Dimension, wanted: Dimension, shown: str) -> None:
     raise ParameterError(f'"{shown}" is {in_words(found)}, not {in_words(wanted)}', value=shown)
 
 
-def in_words(dimension: Dimension) -> str:
-    if dimension == ANGLE:
+def in_words(dimension: float | str) -> str:
+    if isinstance(dimension, str):
         return "an angle"
     words = {PURE: "a number", 1.0: "a length", 2.0: "an area", 3.0: "a volume", -1.0: "one over a length"}
-    return words.get(dimension, f"a length to the power {dimension:g}")  # type: ignore[arg-type]
+    return words.get(dimension, f"a length to the power {dimension:g}")
 
 
 class _Reading:
@@ -77,7 +77,7 @@ class _Reading:
         found = [self.of(node) for node in nodes]
         if None in found:
             return None
-        kinds = [one for one in dict.fromkeys(found) if one != PURE]
+        kinds = [one for one in dict.fromkeys(found) if one is not None and one != PURE]
         if len(kinds) > 1:
             first, second = (in_words(kind) for kind in kinds[:2])
             raise ParameterError(f'"{self._shown}" {verb} {first} and {second}', value=self._shown)
@@ -142,8 +142,8 @@ _SIMPLE: dict[type[ast.operator], Callable[[float, float], float]] = {
 
 def _constant(node: ast.expr) -> float | None:
     """The value of an exponent that is written as a number or a simple sum or ratio of such."""
-    if isinstance(node, ast.Constant):
-        return float(node.value)  # type: ignore[arg-type]
+    if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
+        return float(node.value)
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
         inner = _constant(node.operand)
         return None if inner is None else -inner

@@ -13,7 +13,7 @@ from ..gate import shown_value
 from ..geometry import vector
 from ..geometry.placement import Axis, FloatArray, Plane
 from ..geometry.vector import Vec3
-from ..modelling.combine import intersect
+from ..modelling.boolean.operations import combined
 from ..topology.body import Body, BodyEdge, BodyFace, BodyVertex
 from ..topology.selection import Selection
 
@@ -47,21 +47,19 @@ def angle(a: BodyFace | BodyEdge | Plane | Axis, b: BodyFace | BodyEdge | Plane 
 
 
 def interference(a: Body, b: Body) -> float:
-    """The volume that two bodies share; 0 where they only touch."""
+    """The volume that two bodies share, in their cubic unit; 0 where they only touch.
+
+    Raises ModellingError for what is no body, and where the common part cannot be told apart.
+    """
     for body in (a, b):
         if not isinstance(body, Body):
             raise ModellingError(f"interference is between two bodies, got {shown_value(body)}")
-    told: list[str] = []
     (low_a, high_a), (low_b, high_b) = a.bounds, b.bounds
     ends = zip((*low_a, *low_b), (*high_b, *high_a), strict=True)
     if any(low > high for low, high in ends):
         return 0.0
-    try:
-        return intersect(a, b, warn=told.append).volume
-    except ModellingError as error:
-        if "nothing" in error.message or "common" in error.message:
-            return 0.0
-        raise
+    common = combined(a, b, "intersect")
+    return 0.0 if common is None else common.volume
 
 
 class _Thing:
@@ -70,12 +68,12 @@ class _Thing:
     def __init__(self, thing: object) -> None:
         if isinstance(thing, Selection) and len(thing) == 1:
             thing = thing[0]
-        self._thing = thing
+        self._thing: BodyFace | BodyEdge | BodyVertex | Body | Vec3
         self.nearest: Callable[[Vec3], Vec3]
         if isinstance(thing, (BodyFace, BodyEdge, BodyVertex)):
-            self.nearest = thing.nearest
+            self._thing, self.nearest = thing, thing.nearest
         elif isinstance(thing, Body):
-            self.nearest = self._nearest_of_body
+            self._thing, self.nearest = thing, self._nearest_of_body
         else:
             try:
                 place = vector.vec3(thing)  # type: ignore[arg-type]
@@ -102,7 +100,7 @@ class _Thing:
             return _points_of_face(thing)
         if isinstance(thing, Body):
             return [p for face in thing.faces() for p in _points_of_face(face)]
-        return [thing]  # type: ignore[list-item]
+        return [thing]
 
 
 def _points_along(edge: BodyEdge) -> list[Vec3]:

@@ -59,10 +59,10 @@ class Order:
         return () if self.out is None else tuple(f"{name}.{suffix}" for suffix in self.formats)
 
 
-def build_row(order: Order, row: Row, values: Mapping[str, Value], stops: type[BaseException]) -> Variant:
+def build_row(order: Order, row: Row, values: Mapping[str, Value], *stops: type[BaseException]) -> Variant:
     """Build and save one row.
 
-    stops : what goes through instead of becoming the row's message: an interruption of the whole run.
+    stops : errors that go through instead of becoming the row's message: an interruption of the whole run.
     """
     started, known = time.perf_counter(), dict(FILES_READ)
     try:

@@ -10,7 +10,7 @@ from graphlib import CycleError, TopologicalSorter
 from os import PathLike
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from ..errors import ParameterError
 from ..gate import shown_value
@@ -39,7 +39,33 @@ class UnknownName(ParameterError, KeyError):
     __str__ = ParameterError.__str__
 
 
-class Table(Mapping[str, "SizeRow"]):
+T = TypeVar("T")
+
+
+class _ByName(Mapping[str, T]):
+    """Items by name; a name that is not there is told with those that are."""
+
+    def __init__(self, called: str, items: Mapping[str, T]) -> None:
+        self._called = called
+        self._items = MappingProxyType(dict(items))
+
+    def __getitem__(self, name: str) -> T:
+        if name not in self._items:
+            known = ", ".join(self._items) or "none"
+            raise UnknownName(f'{self._called}: no "{name}"; there are {known}', value=name)
+        return self._items[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._items
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._items)
+
+    def __len__(self) -> int:
+        return len(self._items)
+
+
+class Table(_ByName["SizeRow"]):
     """Sizes by name: `sizes["DN40"]["wall"]`.
 
     path : a CSV or XLSX file; where it is not there, it is looked for beside the calling script. key : the
@@ -60,35 +86,22 @@ class Table(Mapping[str, "SizeRow"]):
             )
         self._sheet = sheet
         self._key = key
-        self._rows: dict[str, SizeRow] = {}
+        rows: dict[str, SizeRow] = {}
         for place, cells in sheet.rows:
             name = str(cells.get(key, "")).strip()
             if not name:
                 raise ParameterError(f'{self.path.name}, {place}, column "{key}": the name is empty')
-            if name in self._rows:
+            if name in rows:
                 raise ParameterError(
                     f'{self.path.name}, {place}, column "{key}": "{name}" stands there twice'
                 )
-            self._rows[name] = SizeRow(_resolved(cells, key, sheet, unit, f"{self.path.name}, {place}"), name)
+            rows[name] = SizeRow(_resolved(cells, key, sheet, unit, f"{self.path.name}, {place}"), name)
+        super().__init__(self.path.name, rows)
 
     @property
     def names(self) -> tuple[str, ...]:
         """The names, in the order of the table."""
-        return tuple(self._rows)
-
-    def __getitem__(self, name: str) -> SizeRow:
-        if name not in self._rows:
-            raise UnknownName(f'{self.path.name}: no "{name}"; there are {", ".join(self._rows)}', value=name)
-        return self._rows[name]
-
-    def __contains__(self, name: object) -> bool:
-        return name in self._rows
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._rows)
-
-    def __len__(self) -> int:
-        return len(self._rows)
+        return tuple(self)
 
     def __repr__(self) -> str:
         return f"<Table {self.path.name}: {len(self)} sizes>"
@@ -102,36 +115,24 @@ class Table(Mapping[str, "SizeRow"]):
         left = tuple(c for c in self._sheet.heading if c not in known and c != self._key)
         lengths = {p.name for p in design.parameters if p.kind == "length"}
         rows = []
-        for name, row in self._rows.items():
-            cells = {c: f"{row[c]!r} {self.unit}" if c in lengths else row[c] for c in wanted if c in row}
+        for name, row in self.items():
+            cells = {c: row[c] for c in wanted if c in row}
+            for column in lengths & cells.keys():
+                if not isinstance(cells[column], str):
+                    cells[column] = f"{cells[column]!r} {self.unit}"
             rows.append({"name": name, **cells})
         return pd.DataFrame(rows, columns=["name", *wanted]), left
 
 
-class SizeRow(Mapping[str, Size]):
+class SizeRow(_ByName[Size]):
     """One row of a `Table`: numbers in its unit or in degrees, and texts."""
 
     def __init__(self, values: Mapping[str, Size], name: str) -> None:
-        self._values = MappingProxyType(dict(values))
+        super().__init__(f'"{name}"', values)
         self.name = name
 
-    def __getitem__(self, column: str) -> Size:
-        if column not in self._values:
-            known = ", ".join(self._values) or "none"
-            raise UnknownName(f'"{self.name}" has no "{column}"; there are {known}', value=column)
-        return self._values[column]
-
-    def __contains__(self, column: object) -> bool:
-        return column in self._values
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._values)
-
-    def __len__(self) -> int:
-        return len(self._values)
-
     def __repr__(self) -> str:
-        return f"<{self.name}: {', '.join(f'{k} {v}' for k, v in self._values.items())}>"
+        return f"<{self.name}: {', '.join(f'{k} {v}' for k, v in self.items())}>"
 
 
 def shared(path: str | PathLike[str], unit: str = "mm") -> Mapping[str, float]:

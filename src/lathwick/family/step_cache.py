@@ -15,6 +15,8 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import wraps
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from ..errors import LathwickError
+
 if TYPE_CHECKING:
     from ..sketch.sketch import Sketch
     from ..topology.body import Body
@@ -81,7 +83,7 @@ def _with_key(verb: Callable[..., Any]) -> Callable[..., Any]:
                 given = signature.bind(self, *args, **kwargs).arguments
                 given.pop("self", None)
                 self._pending = key_of((verb.__name__, self.unit, self.strict, sorted(given.items())))
-            except (Unkeyed, TypeError):
+            except (Unkeyed, TypeError, LathwickError):  # what is wrong with a sketch, the verb will tell
                 self._pending = ""
         return verb(self, *args, **kwargs)
 
@@ -124,7 +126,8 @@ def _feed(value: Any, write: Callable[[bytes], object]) -> None:
     elif isinstance(value, Sketch):
         _feed_sketch(value, write)
     elif isinstance(value, Entity):
-        write(f"{value.kind}:{[p.position for p in value.points()]};".encode())
+        numbers = [value._variables.values[i] for i in value.own_variables()]
+        write(f"{value.kind}:{numbers};".encode())
     else:
         try:
             write(pickle.dumps(value))
@@ -149,8 +152,8 @@ def _number(item: Any) -> int:
             every = body.faces_of_edge
         elif parts == "vertex":
             every = [vertex.brep for vertex in body.vertices()]
-        table[parts] = {id(one): k for k, one in enumerate(every)}
-    found = table[parts].get(id(item.brep))
+        table[parts] = {one: k for k, one in enumerate(every)}
+    found = table[parts].get(item.brep)
     if found is None:
         raise Unkeyed
     return int(found)

@@ -43,6 +43,14 @@ class RunStopped(KeyboardInterrupt):
         self.run = run
 
 
+class RunNotWritten(ExchangeError):
+    """The table of a run cannot be written; `run` holds it."""
+
+    def __init__(self, message: str, run: VariantRun) -> None:
+        super().__init__(message)
+        self.run = run
+
+
 class VariantRun:
     """The result of `vary`: `variants` in the order of the table; `left`, the columns of a `Table` that the
     design has not."""
@@ -144,8 +152,8 @@ def vary(
 
     A row that fails is reported in the result, the others go on; also one whose process dies or that
     takes too long. Raises ParameterError if the table as a whole is wrong (see `tables.read_rows`), before
-    anything is built; RunStopped for an interruption, after what is done has been written; ExchangeError,
-    with the run as `run`, if `variants.csv` cannot be written.
+    anything is built; RunStopped for an interruption, after what is done has been written; RunNotWritten if
+    `variants.csv` cannot be.
     """
     if not isinstance(design, Design):
         raise ParameterError(f"vary needs a design, got {type(design).__name__}")
@@ -219,8 +227,7 @@ def _written(
         try:
             write_atomically(order.out / TABLE_FILE, run.to_csv())
         except ExchangeError as error:
-            error.run = run  # type: ignore[attr-defined]
-            raise
+            raise RunNotWritten(error.message, run) from None
     return run
 
 

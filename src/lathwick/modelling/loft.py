@@ -370,7 +370,7 @@ def _round(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung |
     axis = scaled(way, 1.0 / height)
     if any(norm(cross(axis, c.frame.normal)) > FLAT for c in known):
         return None
-    if len(known) == 2 and not _same_angles(edges, centers, axis):
+    if len(known) == 2 and not _same_angles([e for e in edges if e is not None], centers, axis):
         return None
     x = known[0].frame.x
     low, high = radii
@@ -381,9 +381,9 @@ def _round(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung |
     return ConeSurface(Plane(tip, opens, x), math.atan2(abs(high - low), height))
 
 
-def _same_angles(edges: list[_Rung | None], centers: list[Vec3], axis: Vec3) -> bool:
+def _same_angles(edges: list[_Rung], centers: list[Vec3], axis: Vec3) -> bool:
     """Whether both arcs start and end in the same directions from the axis."""
-    (one, way), (two, other) = edges  # type: ignore[misc]
+    (one, way), (two, other) = edges
     if one.is_closed or two.is_closed:
         return one.is_closed and two.is_closed
     ends = [

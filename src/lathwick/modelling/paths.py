@@ -13,7 +13,7 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from ..errors import ModellingError
-from ..gate import is_list, is_number
+from ..gate import is_list
 from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Line
 from ..geometry.placement import XY, Plane
@@ -252,7 +252,7 @@ def route(points: Iterable[Sequence[float]], bend: float | Sequence[float] = 0.0
         raise ModellingError("a route needs at least two points that lie apart")
     closed = len(corners) > 3 and distance(corners[0], corners[-1]) <= RESOLUTION
     turns = len(corners) - 2 + closed
-    radii = [float(bend)] * turns if is_number(bend) else [float(r) for r in bend]  # type: ignore[arg-type,union-attr]
+    radii = [float(r) for r in bend] if isinstance(bend, Iterable) else [float(bend)] * turns
     if len(radii) != turns:
         raise ModellingError(f"the route has {turns} corners, but bend gives {len(radii)} radii")
     if any(not (math.isfinite(r) and r >= 0.0) for r in radii):

@@ -28,9 +28,10 @@ def regions_of(profile: Profile | Iterable[Region], verb: str) -> tuple[Region, 
     if isinstance(profile, Sketch):
         profile.settle()
         return profile.regions()
-    found = tuple(profile) if is_list(profile) and isinstance(profile, Iterable) else (profile,)
-    if not all(isinstance(region, Region) for region in found):
+    given = tuple(profile) if is_list(profile) and isinstance(profile, Iterable) else (profile,)
+    found = tuple(region for region in given if isinstance(region, Region))
+    if len(found) < len(given):
         raise ModellingError(f"a profile is a sketch, regions or a planar face, got {profile!r}")
     if not found:
         raise ModellingError(f"there is no region to {verb}")
-    return found  # type: ignore[return-value]
+    return found

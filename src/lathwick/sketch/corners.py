@@ -42,9 +42,7 @@ class Corners(Solving):
         passed as `center` or `corner` is shared. Without either the center is the origin (0, 0).
         rounding : radius of all its corners, a dimension called "... .rounding".
         """
-        box = super().rectangle(
-            width, height, center=center, corner=corner, construction=construction, name=name
-        )
+        box = self._rectangle(width, height, center, corner, construction, name)
         if rounding is not None:
             self.round(box.corners, rounding, name=f"{box.name}.rounding")
         return box
@@ -67,10 +65,7 @@ class Corners(Solving):
         construction circle `polygon.circle` is what to dimension. It stays regular when driven.
         rounding : radius of all its corners, a dimension called "... .rounding".
         """
-        made = super().polygon(
-            sides, radius, center=center, angle=angle, across_flats=across_flats,
-            construction=construction, name=name,
-        )  # fmt: skip
+        made = self._polygon(sides, radius, center, angle, across_flats, construction, name)
         if rounding is not None:
             self.round(made.corners, rounding, name=f"{made.name}.rounding")
         return made

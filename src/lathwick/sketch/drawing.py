@@ -166,21 +166,16 @@ class Drawing:
         lines = tuple(self._line(a, b, f"{name}.{i}", construction) for i, (a, b) in enumerate(pairs, 1))
         return self._kept_lines(Polyline(name, lines))
 
-    def rectangle(
+    def _rectangle(
         self,
         width: float,
         height: float,
-        *,
-        center: PointLike | None = None,
-        corner: PointLike | None = None,
-        construction: bool = False,
-        name: str | None = None,
+        center: PointLike | None,
+        corner: PointLike | None,
+        construction: bool,
+        name: str | None,
     ) -> Rectangle:
-        """A rectangle with sides along x and y, given its `center` or its lower left `corner`.
-
-        It is drawn at that size and stays a rectangle; dimension its sides to drive them. A point
-        passed as `center` or `corner` is shared. Without either the center is the origin (0, 0).
-        """
+        """A rectangle with sharp corners; what is public also rounds them."""
         name = self._named("rectangle", name)
         if center is not None and corner is not None:
             raise SketchError(f"{name} takes a center or a corner, not both")
@@ -380,22 +375,17 @@ class Drawing:
         self._keep(entity)
         return entity
 
-    def polygon(
+    def _polygon(
         self,
         sides: int,
         radius: float,
-        *,
-        center: PointLike = (0.0, 0.0),
-        angle: float = 0.0,
-        across_flats: bool = False,
-        construction: bool = False,
-        name: str | None = None,
+        center: PointLike,
+        angle: float,
+        across_flats: bool,
+        construction: bool,
+        name: str | None,
     ) -> Polygon:
-        """A regular polygon on a circle of `radius` through its corners, the first at `angle` degrees.
-
-        With `across_flats` the circle touches the sides instead, and the first side faces `angle`. The
-        construction circle `polygon.circle` is what to dimension. It stays regular when driven.
-        """
+        """A regular polygon with sharp corners; what is public also rounds them."""
         name = self._named("polygon", name)
         if not isinstance(sides, Integral) or not 3 <= sides <= 1000:
             raise SketchError(f"{name} has 3 to 1000 sides, got {sides}")

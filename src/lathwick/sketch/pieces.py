@@ -198,14 +198,20 @@ def parts_of(entity: Entity) -> list[tuple[Span | None, Piece]]:
     have used up more than there is.
     """
     if entity.spans is None:
-        if isinstance(entity, Circle):
-            return [(None, ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name))]
-        if isinstance(entity, (EllipseEntity, SplineEntity)):
-            return [(entity.ends(), entity_piece(entity))]
-        whole = entity.ends()
-        return [(whole, _piece(entity, whole[0].position, whole[1].position))] if whole else []
+        whole = whole_piece(entity)
+        return [] if whole is None else [(entity.ends(), whole)]
     lasting = [(a, b) for a, b in entity.spans if math.dist(a.position, b.position) > 2 * RESOLUTION]
     return [((a, b), _piece(entity, a.position, b.position)) for a, b in lasting]
+
+
+def whole_piece(entity: Entity) -> Piece | None:
+    """A curve as it was drawn, whatever edits have left of it; None for what is no curve."""
+    if isinstance(entity, Circle):
+        return ArcPiece(entity.center.position, entity.radius, 0.0, math.tau, entity.name)
+    if isinstance(entity, (EllipseEntity, SplineEntity)):
+        return entity_piece(entity)
+    ends = entity.ends()
+    return None if ends is None else _piece(entity, ends[0].position, ends[1].position)
 
 
 def _piece(entity: Entity, a: Vec2, b: Vec2) -> Piece:

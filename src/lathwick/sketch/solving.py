@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
@@ -34,7 +35,7 @@ class Solving(Relations):
 
     _extents: tuple[int, IntArray, IntArray] | None = None
     _last: tuple[list[Constraint], Context] | None = None
-    _following: frozenset[Point] | set[Point] = frozenset()
+    _following: Mapping[Point, Follower] = MappingProxyType({})
 
     def solve(self) -> SketchReport:
         """Move the drawing as little as possible so that every constraint holds, and diagnose it.
@@ -42,7 +43,8 @@ class Solving(Relations):
         On a conflict the drawing stays as it was, and the report names the smallest set of
         constraints that cannot hold together.
         """
-        following = self._free_followers()
+        self._find_followers()
+        following = list(self._following.values())
         sides = [joint.side for joint in following]
         active = self._active(self._constraints)
         equations, owners = self._equations(active)
@@ -60,18 +62,16 @@ class Solving(Relations):
             self.variables.values[joint.point.ix], self.variables.values[joint.point.iy] = place
         return self._report(system, owners, solution)
 
-    def _free_followers(self) -> list[Follower]:
-        """The joints that only follow their curves; they are no unknowns of the sketch."""
-        found = (
-            followers(self._own_joints.values(), self._shapes, self._constraints, self.entities)
-            if self._own_joints
-            else []
-        )
-        self._following = {joint.point for joint in found}
-        for joint in self._own_joints.values():
-            follows = joint in self._following
-            self.variables.constant[joint.ix] = self.variables.constant[joint.iy] = follows
-        return found
+    def _find_followers(self) -> None:
+        """Find the joints that only follow their curves; they are no unknowns of the sketch."""
+        if not self._own_joints:
+            self._following = MappingProxyType({})
+            return
+        found = followers(self._own_joints.values(), self._shapes, self._constraints, self.entities)
+        self._following = {joint.point: joint for joint in found}
+        for point in self._own_joints.values():
+            follows = point in self._following
+            self.variables.constant[point.ix] = self.variables.constant[point.iy] = follows
 
     def _parted(self, joint: Follower) -> SketchReport:
         """The report on curves that do not meet any more where they were trimmed."""
@@ -235,7 +235,7 @@ class Solving(Relations):
         if not moving:
             return ()
         free = {e for e in self.entities if not moving.isdisjoint(e.own_variables())}
-        for joint in self._free_followers():
+        for joint in self._following.values():
             if joint.one in free or joint.two in free:
                 free.add(joint.point)
         return tuple(e.name for e in self.entities if e in free)

@@ -18,7 +18,7 @@ from ..geometry.vector import Vec2, vec2
 from .corners import Corners
 from .crossings import common_points
 from .entities import Arc, Curve, Entity, Line, Point, Round, Span, TextEntity
-from .pieces import ArcPiece, LinePiece, Piece, parts_of, pieces_along, share_along, slopes_along
+from .pieces import ArcPiece, LinePiece, Piece, parts_of, pieces_along, share_along, slopes_along, whole_piece
 
 NEAR = 2 * RESOLUTION
 TOUCHING = (1e-7, 1e-4)
@@ -134,8 +134,9 @@ class Trimming(Corners):
             raise SketchError(f"{curve.name} is no curve, or nothing is left of it")
         nearest = [_nearest_place(piece, spot) for _, piece in parts]
         number = min(range(len(parts)), key=lambda i: math.dist(nearest[i], spot))
-        if curve.spans is not None:
-            here = _nearest_place(_undivided(curve), spot)
+        whole = whole_piece(curve) if curve.spans is not None else None
+        if whole is not None:
+            here = _nearest_place(whole, spot)
             if math.dist(here, spot) < math.dist(nearest[number], spot) - NEAR:
                 raise SketchError(
                     f"{curve.name} is trimmed away already at ({here[0]:.6g}, {here[1]:.6g})", places=(here,)
@@ -226,15 +227,6 @@ def _way(piece: Piece, share: float) -> Vec2:
 
 def _nearest_place(piece: Piece, spot: Vec2) -> Vec2:
     return piece.point(min(1.0, max(0.0, share_along(piece, spot))))
-
-
-def _undivided(curve: Entity) -> Piece:
-    """The whole of a curve, as it was drawn."""
-    spans, curve.spans = curve.spans, None
-    try:
-        return parts_of(curve)[0][1]
-    finally:
-        curve.spans = spans
 
 
 def _refuse_text(*curves: Entity) -> None:
