@@ -232,3 +232,22 @@ def test_shells_of_rods_with_walls_that_are_no_circles(kind, thickness):
     walls = abs(area * 20 - moved * (20 - thickness))
     assert hollow.volume == pytest.approx(walls, rel=1e-9)
     assert hollow.contains([(0, 0, 10), (0, 0, 0.5 * thickness)]).tolist() == [False, True]
+
+
+@pytest.mark.parametrize(
+    ("angle", "radius", "height", "rounding"), [(30, 2.0, 8.0, 0.6), (17, 3.0, 5.0, 0.8)]
+)
+def test_shells_of_a_rod_cut_off_obliquely_with_rounded_rims(angle, radius, height, rounding):
+    """Of a smooth convex body the volume between its boundary and one at a distance is a cubic of that, with
+    the area and the integral of the mean curvature (Steiner): every wall must tell the same such integral."""
+    lean = math.radians(angle)
+    cut = lw.Plane((0, 0, height), (math.sin(lean), 0, math.cos(lean)))
+    rod = lw.separate(lw.split(lw.cylinder(radius, 2 * height, step="rod"), cut))[0]
+    rod = lw.fillet(rod, rod.edges(), rounding)
+    assert "canal" in {face.kind for face in rod.faces()}
+    told = []
+    for wall in (-0.2, 0.3):
+        hollow = lw.shell(rod, wall)
+        between = hollow.volume if wall > 0 else -hollow.volume
+        told.append((4 / 3 * math.pi * wall**3 - between + rod.area * wall) / wall**2)
+    assert told[0] == pytest.approx(told[1], rel=1e-8)

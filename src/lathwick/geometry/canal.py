@@ -27,7 +27,7 @@ from .roots import IntArray
 from .search import closed_in, filled_rows, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface
-from .surface import Interval, Surface
+from .surface import Foot, Interval, Surface
 from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, norm, scaled, sub
 
@@ -76,6 +76,10 @@ class CanalSurface(Surface):
     @property
     def is_ring(self) -> bool:
         return False
+
+    @property
+    def tube(self) -> float:
+        return self.radius
 
     @property
     def singular_points(self) -> tuple[()]:
@@ -226,11 +230,11 @@ class CanalSurface(Surface):
     def _samples(self) -> FloatArray:
         return np.linspace(self.spine.low, self.spine.high, 129)
 
-    def touch(self, point: Vec3) -> tuple[float, Vec3]:
-        u = self._nearest_one(point)
+    def touch_from(self, point: Vec3, near: Foot | None) -> tuple[float, Vec3, Foot]:
+        u = self._nearest_one(point, near)
         off = sub(point, self.spine.point(u))
         size = norm(off)
-        return size - self._radius_at(u), scaled(off, 1.0 / max(size, NOWHERE))
+        return size - self._radius_at(u), scaled(off, 1.0 / max(size, NOWHERE)), (u, 0.0)
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         u = self._nearest(points)
@@ -291,8 +295,8 @@ class CanalSurface(Surface):
     def _nearest(self, points: FloatArray) -> FloatArray:
         return self.spine.nearest(points)
 
-    def _nearest_one(self, point: Vec3) -> float:
-        return self.spine.parameter(point)
+    def _nearest_one(self, point: Vec3, near: Foot | None) -> float:
+        return self.spine.parameter_near(point, near[0]) if near else self.spine.parameter(point)
 
     def _axes(self, u: FloatArray) -> tuple[FloatArray, FloatArray]:
         """The directions of v = 0 and of a quarter turn, each (N, 3)."""

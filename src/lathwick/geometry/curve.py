@@ -84,6 +84,11 @@ class Curve:
         """The least and the largest parameter; infinite where it goes on for ever."""
         return -math.inf, math.inf
 
+    @property
+    def center(self) -> Vec3 | None:
+        """The point about which a closed curve lies alike on both sides; None of other kinds."""
+        return None
+
     def point(self, t: float) -> Vec3:
         x, y, z = self.points(np.array([t]))[0].tolist()
         return (x, y, z)
@@ -146,6 +151,10 @@ class Curve:
     def parameter(self, point: Vec3) -> float:
         """Parameter of the nearest point of the whole curve."""
         return float(self.feet_between(np.array([point]), *self.domain)[0])
+
+    def parameter_near(self, point: Vec3, t: float) -> float:
+        """As `parameter`, of a point close by one whose parameter is `t`."""
+        return self.parameter(point)
 
     def nearest_between(self, point: Vec3, t0: float, t1: float) -> float:
         """Parameter of the nearest point of the piece from t0 to t1: the foot on the whole curve, or if that

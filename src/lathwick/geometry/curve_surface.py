@@ -7,7 +7,8 @@ every minimum that comes near zero is looked into, so that neither touches nor c
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
@@ -43,22 +44,11 @@ def curve_surface_intersections(
 ) -> list[float] | None:
     """Parameters in [t0, t1] where the curve is on the surface, within the resolution; None if all of it
     is. `closed`: t1 is t0 again."""
-    if isinstance(surface, PlaneSurface):
-        if isinstance(curve, Line):
-            return _line_plane(curve, t0, t1, surface)
-        if isinstance(curve, Circle):
-            return _circle_plane(curve, t0, t1, closed, surface)
-    if isinstance(surface, CylinderSurface):
-        if isinstance(curve, Line):
-            return _line_cylinder(curve, t0, t1, surface)
-        if isinstance(curve, Circle) and norm(cross(curve.frame.normal, surface.frame.normal)) <= LEVEL:
-            return _level_circle_cylinder(curve, t0, t1, closed, surface)
-    if isinstance(curve, Helix) and isinstance(surface, CylinderSurface) and curve.is_coaxial(surface.frame):
-        return None if abs(curve.radius - surface.radius) <= RESOLUTION else []
-    return _numeric(curve, t0, t1, closed, surface)
+    rule = _CLOSED_FORMS.get((type(curve), type(surface)), _numeric)
+    return rule(curve, t0, t1, closed, surface)
 
 
-def _line_plane(line: Line, t0: float, t1: float, surface: PlaneSurface) -> list[float] | None:
+def _line_plane(line: Line, t0: float, t1: float, _: bool, surface: PlaneSurface) -> list[float] | None:
     a, b = surface.gap(line.point(t0)), surface.gap(line.point(t1))
     if abs(a) <= RESOLUTION and abs(b) <= RESOLUTION:
         return None
@@ -104,7 +94,7 @@ def _turns_within(
     return _distinct(circle, found, t0, t1, closed)
 
 
-def _line_cylinder(line: Line, t0: float, t1: float, surface: CylinderSurface) -> list[float] | None:
+def _line_cylinder(line: Line, t0: float, t1: float, _: bool, surface: CylinderSurface) -> list[float] | None:
     """By the foot of the axis on the line; a touch within the resolution is one hit."""
     axis, off = surface.frame.normal, sub(line.origin, surface.frame.origin)
     along_axis = dot(line.direction, axis)
@@ -134,10 +124,20 @@ def _line_cylinder(line: Line, t0: float, t1: float, surface: CylinderSurface) -
     return _distinct(line, _without_noise(gap, found, (t0, t1)), t0, t1, False)
 
 
-def _level_circle_cylinder(
+def _helix_cylinder(
+    helix: Helix, t0: float, t1: float, closed: bool, surface: CylinderSurface
+) -> list[float] | None:
+    if not helix.is_coaxial(surface.frame):
+        return _numeric(helix, t0, t1, closed, surface)
+    return None if abs(helix.radius - surface.radius) <= RESOLUTION else []
+
+
+def _circle_cylinder(
     circle: Circle, t0: float, t1: float, closed: bool, surface: CylinderSurface
 ) -> list[float] | None:
     """A circle across the axis, as two circles in a plane; a touch within the resolution is one hit."""
+    if norm(cross(circle.frame.normal, surface.frame.normal)) > LEVEL:
+        return _numeric(circle, t0, t1, closed, surface)
     u, v, _ = surface.frame.local(circle.frame.origin)
     away = math.hypot(u, v)
     least, most = surface.radius - away - circle.radius, surface.radius - abs(away - circle.radius)
@@ -305,3 +305,15 @@ def _distinct(curve: Curve, found: list[float], t0: float, t1: float, closed: bo
         if all(distance(curve.point(k), p) > 2.0 * RESOLUTION for k in kept):
             kept.append(t)
     return sorted(kept)
+
+
+_CLOSED_FORMS: Mapping[tuple[type, type], Callable[..., list[float] | None]] = MappingProxyType(
+    {
+        (Line, PlaneSurface): _line_plane,
+        (Circle, PlaneSurface): _circle_plane,
+        (Line, CylinderSurface): _line_cylinder,
+        (Circle, CylinderSurface): _circle_cylinder,
+        (Helix, CylinderSurface): _helix_cylinder,
+    }
+)
+"""Pairs of kinds whose common points have a closed form, at least in some positions."""

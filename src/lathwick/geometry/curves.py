@@ -80,6 +80,10 @@ class Circle(Curve):
     def domain(self) -> tuple[float, float]:
         return 0.0, math.tau
 
+    @property
+    def center(self) -> Vec3:
+        return self.frame.origin
+
     def moved(self, motion: Motion) -> Circle:
         return Circle(motion.frame(self.frame), motion.factor * self.radius)
 
@@ -154,6 +158,10 @@ class Ellipse(Curve):
     def domain(self) -> tuple[float, float]:
         return 0.0, math.tau
 
+    @property
+    def center(self) -> Vec3:
+        return self.frame.origin
+
     def moved(self, motion: Motion) -> Ellipse:
         k = motion.factor
         return Ellipse(motion.frame(self.frame), k * self.major, k * self.minor)
@@ -172,6 +180,11 @@ class Ellipse(Curve):
 
     def second(self, t: FloatArray) -> FloatArray:
         return np.asarray(self.frame.origin) - self.points(t)
+
+    def nearest(self, points: FloatArray) -> FloatArray:
+        """Parameters of the points of the ellipse nearest to `points`, (N, 3), in [0, 2 pi); returns (N,)."""
+        local = self.frame.locals(points)
+        return nearest_on_ellipses(local[:, 0], local[:, 1], self.major, self.minor) % math.tau
 
     def parameter(self, point: Vec3) -> float:
         """Parameter of the nearest point of the ellipse, in [0, 2 pi)."""
@@ -250,3 +263,29 @@ def nearest_on_ellipse(u: float, v: float, major: float, minor: float) -> float:
         t = math.acos(major * abs(u) / over) if major * abs(u) < over else 0.0
     t = t if u >= 0.0 else math.pi - t
     return t if v >= 0.0 else -t
+
+
+def nearest_on_ellipses(u: FloatArray, v: FloatArray, major: float, minor: float) -> FloatArray:
+    """As `nearest_on_ellipse`, of points with the coordinates `u` and `v`, (N,) each."""
+    if major < minor:
+        return 0.5 * math.pi - nearest_on_ellipses(v, u, minor, major)
+    over = (major - minor) * (major + minor)
+    x, y, more = np.abs(u) / major, np.abs(v) / minor, over / (minor * minor)
+    q = np.maximum(y, (1.0 + more) * (x - 1.0) + 1.0)
+    left = np.flatnonzero(y > NIL)
+    for _ in range(NEWTON_STEPS):
+        now = q[left]
+        a, b = (1.0 + more) * x[left] / (now + more), y[left] / now
+        step = (a * a + b * b - 1.0) / (2.0 * (a * a / (now + more) + b * b / now))
+        q[left] = now + step
+        left = left[step > 1e-16 * q[left]]
+        if not len(left):
+            break
+    on_axis = y <= NIL
+    q[on_axis] = 1.0
+    t = np.arctan2(y / q, (1.0 + more) * x / (q + more))
+    if on_axis.any():  # of two places that are as near the one above
+        off = major * np.abs(u[on_axis])
+        t[on_axis] = np.where(off < over, np.arccos(np.minimum(off / max(over, NIL), 1.0)), 0.0)
+    t = np.where(u >= 0.0, t, math.pi - t)
+    return np.where(v >= 0.0, t, -t)

@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +24,8 @@ from .flat_contacts import flat_contacts
 from .intersections import Intersection
 from .placement import FloatArray
 from .spline import FittedCurve, interpolated_fit
-from .surface import Surface
-from .tolerance import NOWHERE, RESOLUTION
+from .surface import Foot, Surface
+from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 
 FINEST_SHARE = 0.06
@@ -41,6 +42,9 @@ FADING = 0.4
 SMALLEST = 1e-6
 FIT = 3e-11
 MOST_POINTS = 3000
+PLACES = 8
+"""Places on each step of a path from which distances are measured."""
+
 SINGULAR = 1e-6
 FLAT = 0.3
 """Seeds where the surfaces meet at a smaller angle (its sine) may lie next to a node."""
@@ -53,6 +57,9 @@ BEYOND = 0.1
 
 NODE_REACH = 0.02
 """A curve that comes so near to a node, in steps, runs into it."""
+
+SETTLED = 1e-9
+"""A correction from so near, as a share of the size and for its angle, leaves nothing but rounding."""
 
 NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
@@ -81,6 +88,31 @@ class _Path:
 
     points: list[Vec3]
     closed: bool
+
+
+class _Spot(NamedTuple):
+    """A point on both surfaces, and their normals there."""
+
+    point: Vec3
+    normals: tuple[Vec3, Vec3]
+    feet: tuple[Foot | None, Foot | None]
+
+    @property
+    def sine(self) -> float:
+        """Of the angle at which the surfaces meet."""
+        return norm(cross(*self.normals))
+
+    @property
+    def tangent(self) -> Vec3 | None:
+        """The direction of the curve, None where it has none."""
+        way = cross(*self.normals)
+        size = norm(way)
+        return None if size < SINGULAR else scaled(way, 1.0 / size)
+
+    def onward(self, old: Vec3) -> Vec3 | None:
+        """That direction of the curve, of both, that is the nearer to an old one."""
+        way = self.tangent
+        return scaled(way, -1.0) if way is not None and dot(way, old) < 0.0 else way
 
 
 class _Marcher:
@@ -151,20 +183,13 @@ class _Marcher:
         points = self.one.points(cells)
         wide, tall = self.one.cell_sizes(cells, du, dv)
         reach = np.hypot(wide, tall)
-        near = np.abs(self.two.distance(points)) <= reach + RESOLUTION
-        inside = ((points >= self.low - reach[:, None]) & (points <= self.high + reach[:, None])).all(axis=1)
-        kept = near & inside
+        kept = ((points >= self.low - reach[:, None]) & (points <= self.high + reach[:, None])).all(axis=1)
+        kept[kept] = np.abs(self.two.distance(points[kept])) <= reach[kept] + RESOLUTION
         return cells[kept], float(reach[kept].max()) if kept.any() else 0.0
 
     def _corrected(self, points: FloatArray) -> FloatArray:
         """Points moved onto both surfaces by Newton's method; those that do not get there are dropped."""
-        p, start = points.copy(), points
-        for _ in range(12):
-            (f, m), (g, n) = self.one.touches(p), self.two.touches(p)
-            c = (m * n).sum(axis=1)
-            rest = np.maximum(1.0 - c * c, 1e-6)
-            a, b = (f - c * g) / rest, (g - c * f) / rest
-            p = p - a[:, None] * m - b[:, None] * n
+        p, start = self._settled(points, 12, 1e-6), points
         off = np.maximum(np.abs(self.one.distance(p)), np.abs(self.two.distance(p)))
         good = (off < 1e-9 * self.scale) & (np.linalg.norm(p - start, axis=1) < 3.0 * self.step)
         good &= ((p >= self.low) & (p <= self.high)).all(axis=1)
@@ -241,29 +266,27 @@ class _Marcher:
     # ------------------------------------------------------------------ following
 
     def _followed(self, start: Vec3, nodes: list[Vec3]) -> _Path | None:
-        way = self._tangent(start)
+        (_, m, foot), (_, n, other) = self.one.touch_from(start, None), self.two.touch_from(start, None)
+        spot = _Spot(start, (m, n), (foot, other))
+        way = spot.tangent
         if way is None:
             return None
-        ahead, closed = self._half(start, way, nodes)
+        ahead, closed = self._half(spot, way, nodes)
         if closed:
             return _Path([start, *ahead], True)
-        behind, _ = self._half(start, scaled(way, -1.0), nodes)
+        behind, _ = self._half(spot, scaled(way, -1.0), nodes)
         points = [*reversed(behind), start, *ahead]
         return _Path(points, False) if len(points) > 1 else None
 
-    def _tangent(self, p: Vec3) -> Vec3 | None:
-        way = cross(self.one.normal(p), self.two.normal(p))
-        size = norm(way)
-        return None if size < SINGULAR else scaled(way, 1.0 / size)
-
-    def _half(self, start: Vec3, way: Vec3, nodes: list[Vec3]) -> tuple[list[Vec3], bool]:
+    def _half(self, begin: _Spot, way: Vec3, nodes: list[Vec3]) -> tuple[list[Vec3], bool]:
         """Points after `start` in one direction, until the curve closes, leaves the box or meets a node."""
         points: list[Vec3] = []
-        p, t, step = start, way, 0.5 * self.step
+        start, spot, t, step = begin.point, begin, way, 0.5 * self.step
         for _ in range(MOST_STEPS):
-            q = self._onto(along(p, t, step))
-            turned = None if q is None else self._onward(q, t)
-            if q is None or turned is None or not self._is_next((p, t), (q, turned), step):
+            p = spot.point
+            place = self._onto(along(p, t, step), spot.feet)
+            turned = None if place is None else place.onward(t)
+            if place is None or turned is None or not self._is_next((spot, t), (place, turned), step):
                 reached = self._node_ahead(p, t, nodes)
                 if reached is not None:
                     return [*points, reached], False
@@ -280,6 +303,7 @@ class _Marcher:
                         f"{p[2]:.6g})"
                     )
                 continue
+            q = place.point
             node = next(
                 (n for n in nodes if distance(n, q) < NODE_REACH * self.step or _between(p, q, n)), None
             )
@@ -290,8 +314,8 @@ class _Marcher:
             points.append(q)
             if not self._in_box(q):
                 return points, False
-            p, t = q, turned
-            ahead = min((distance(n, p) for n in nodes), default=math.inf)
+            spot, t = place, turned
+            ahead = min((distance(n, q) for n in nodes), default=math.inf)
             step = min(1.4 * step, 1.5 * self.step, NODE_STEP * ahead)
         raise ModellingError("two faces meet in a curve without end; please report the part")
 
@@ -305,38 +329,29 @@ class _Marcher:
                     return True
         return False
 
-    def _onward(self, p: Vec3, old: Vec3) -> Vec3 | None:
-        """The direction of the curve at a point that is the nearer to an old one; None if it has none."""
-        way = self._tangent(p)
-        return scaled(way, -1.0) if way is not None and dot(way, old) < 0.0 else way
-
-    def _is_next(self, before: tuple[Vec3, Vec3], after: tuple[Vec3, Vec3], step: float) -> bool:
+    def _is_next(self, before: tuple[_Spot, Vec3], after: tuple[_Spot, Vec3], step: float) -> bool:
         """Whether a point, with the direction there, is the next one of the curve: it goes on there without
         a leap aside. Where the surfaces meet at a small angle, branches may come close to each other: then
         it must not have become much smaller, and half way too the curve must run along."""
-        (p, t), (q, turned) = before, after
+        (here, t), (there, turned) = before, after
+        p, q = here.point, there.point
         if not 0.5 * step < distance(p, q) < 1.5 * step or dot(turned, t) < STRAIGHT:
             return False
         if dot(sub(q, p), t) < ASIDE * distance(p, q):
             return False
-        here, there = self._sine(p), self._sine(q)
-        if min(here, there) >= FLAT:
+        if min(here.sine, there.sine) >= FLAT:
             return True
-        if there < FADING * here:
+        if there.sine < FADING * here.sine:
             return False
-        middle = self._onto(along(p, sub(q, p), 0.5))
-        between = None if middle is None else self._onward(middle, t)
+        middle = self._onto(along(p, sub(q, p), 0.5), here.feet)
+        between = None if middle is None else middle.onward(t)
         if middle is None or between is None or dot(between, t) < STRAIGHT:
             return False
-        return dot(sub(middle, p), t) >= ASIDE * distance(p, middle)
+        return dot(sub(middle.point, p), t) >= ASIDE * distance(p, middle.point)
 
     def _sines(self, points: FloatArray) -> FloatArray:
-        """As `_sine`, at points, (N, 3); returns (N,)."""
+        """Of the angles at which the surfaces meet at points, (N, 3); returns (N,)."""
         return np.linalg.norm(np.cross(self.one.normals(points), self.two.normals(points)), axis=1)
-
-    def _sine(self, p: Vec3) -> float:
-        """Of the angle at which the surfaces meet."""
-        return norm(cross(self.one.normal(p), self.two.normal(p)))
 
     def _node_ahead(self, p: Vec3, t: Vec3, nodes: Sequence[Vec3]) -> Vec3 | None:
         """A node that lies ahead within the usual step."""
@@ -346,19 +361,21 @@ class _Marcher:
     def _in_box(self, p: Vec3) -> bool:
         return all(a <= c <= b for a, c, b in zip(self.low.tolist(), p, self.high.tolist(), strict=True))
 
-    def _onto(self, p: Vec3) -> Vec3 | None:
-        """The point on both surfaces next to `p`; None if Newton's method does not find it."""
-        for _ in range(8):
-            (f, m), (g, n) = self.one.touch(p), self.two.touch(p)
-            if abs(f) + abs(g) < 4e-16 * self.scale:
-                return p
+    def _onto(self, p: Vec3, feet: tuple[Foot | None, Foot | None]) -> _Spot | None:
+        """The point on both surfaces next to `p`, with feet near the given ones; None if Newton's method does
+        not find it."""
+        first, second = feet
+        for k in range(9):
+            (f, m, first), (g, n, second) = self.one.touch_from(p, first), self.two.touch_from(p, second)
+            if abs(f) + abs(g) < (4e-16 if k < 8 else 1e-13) * self.scale:
+                return _Spot(p, (m, n), (first, second))
             c = dot(m, n)
             rest = 1.0 - c * c
             if rest < 1e-12:
                 return None
             a, b = (f - c * g) / rest, (g - c * f) / rest
             p = along(along(p, m, -a), n, -b)
-        return p if abs(self.one.gap(p)) + abs(self.two.gap(p)) < 1e-13 * self.scale else None
+        return None
 
     # ------------------------------------------------------------------ fitting
 
@@ -384,13 +401,18 @@ class _Marcher:
             points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
         return curve
 
-    def _settled(self, points: FloatArray) -> FloatArray:
-        p = points.copy()
-        for _ in range(4):
-            (f, m), (g, n) = self.one.touches(p), self.two.touches(p)
+    def _settled(self, points: FloatArray, rounds: int = 4, least: float = 1e-10) -> FloatArray:
+        """Points moved onto both surfaces by Newton's method, as far as it gets. least : the sine squared of
+        the angle between the surfaces is taken to be no smaller."""
+        p, left = points.copy(), np.arange(len(points))
+        for _ in range(rounds):
+            (f, m), (g, n) = self.one.touches(p[left]), self.two.touches(p[left])
             c = (m * n).sum(axis=1)
-            rest = np.maximum(1.0 - c * c, 1e-10)
-            p = p - ((f - c * g) / rest)[:, None] * m - ((g - c * f) / rest)[:, None] * n
+            rest = np.maximum(1.0 - c * c, least)
+            p[left] -= ((f - c * g) / rest)[:, None] * m + ((g - c * f) / rest)[:, None] * n
+            left = left[np.abs(f) + np.abs(g) > SETTLED * self.scale * rest]
+            if not len(left):
+                break
         return p
 
 
@@ -420,14 +442,12 @@ def _passes(p: Vec3, q: Vec3, t: Vec3, start: Vec3, way: Vec3, step: float) -> b
 
 
 def _off_path(points: FloatArray, path: _Path) -> FloatArray:
-    """Distance of each point from a path."""
+    """Distance of each point from a path, as far as places on it at every eighth of a step tell: a fiftieth
+    of the step more where a point is half a step away."""
+    from scipy.spatial import cKDTree
+
     corners = np.array([*path.points, path.points[0]] if path.closed else path.points)
-    best = np.full(len(points), np.inf)
     a, e = corners[:-1], np.diff(corners, axis=0)
-    square = np.maximum((e * e).sum(axis=1), NOWHERE)
-    for start in range(0, len(points), 512):
-        off = points[start : start + 512, None] - a[None]
-        share = np.clip((off * e[None]).sum(axis=2) / square, 0.0, 1.0)
-        off = off - share[:, :, None] * e[None]
-        best[start : start + 512] = np.sqrt((off * off).sum(axis=2)).min(axis=1)
-    return best
+    places = a[:, None] + (np.arange(PLACES) / PLACES)[:, None] * e[:, None]
+    tree = cKDTree(np.concatenate([places.reshape(-1, 3), corners[-1:]]))
+    return np.asarray(tree.query(points)[0])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import singledispatch
 from itertools import pairwise
 
 import numpy as np
@@ -27,18 +28,28 @@ class RationalCurve:
     weights: FloatArray
 
 
+@singledispatch
 def rational_curve(curve: Curve, low: float, high: float) -> RationalCurve:
     """A line, circle, ellipse or spline between two parameters, low < high, exactly."""
-    if isinstance(curve, Circle):
-        return _arc(curve.frame, (curve.radius, curve.radius), low, high)
-    if isinstance(curve, Ellipse):
-        return _arc(curve.frame, (curve.major, curve.minor), low, high)
-    if isinstance(curve, SplineCurve):
-        whole = abs(high - low - (curve.high - curve.low)) <= 1e-12 * (high - low)
-        part = curve if whole else curve.between(low, high)
-        return RationalCurve(part.degree, part.knots, part.controls, np.ones(len(part.controls)))
     ends = curve.points(np.array([low, high]))
     return RationalCurve(1, (low, low, high, high), ends, np.ones(2))
+
+
+@rational_curve.register
+def _(curve: Circle, low: float, high: float) -> RationalCurve:
+    return _arc(curve.frame, (curve.radius, curve.radius), low, high)
+
+
+@rational_curve.register
+def _(curve: Ellipse, low: float, high: float) -> RationalCurve:
+    return _arc(curve.frame, (curve.major, curve.minor), low, high)
+
+
+@rational_curve.register
+def _(curve: SplineCurve, low: float, high: float) -> RationalCurve:
+    whole = abs(high - low - (curve.high - curve.low)) <= 1e-12 * (high - low)
+    part = curve if whole else curve.between(low, high)
+    return RationalCurve(part.degree, part.knots, part.controls, np.ones(len(part.controls)))
 
 
 def _arc(plane: Plane, radii: tuple[float, float], low: float, high: float) -> RationalCurve:

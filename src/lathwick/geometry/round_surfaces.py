@@ -298,6 +298,10 @@ class TorusSurface(DirectSurface):
     def meridian(self) -> Meridian:
         return Meridian(self.frame.origin, self.frame.normal, (self.major, 0.0), radius=self.minor)
 
+    @property
+    def tube(self) -> float:
+        return self.minor
+
     def least_radius(self) -> float:
         return min(self.minor, max(self.major - self.minor, SPINDLE * self.minor))
 

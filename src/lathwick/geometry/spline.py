@@ -184,18 +184,40 @@ class BSpline:
         return u
 
     def _settled(self, points: FloatArray, u: FloatArray) -> FloatArray:
-        """Newton's method for the feet of points from parameters near them."""
+        """Newton's method for the feet of points from parameters near them, within the curve."""
+        u, left = u.copy(), np.arange(len(u))
         for _ in range(NEWTON_ROUNDS):
-            off, d1, d2 = self.points(u) - points, self.derivatives(u), self.second(u)
-            slope = (off * d1).sum(axis=1)
-            bend = (d1 * d1).sum(axis=1) + (off * d2).sum(axis=1)
-            safe = np.where(bend > 0, bend, np.maximum((d1 * d1).sum(axis=1), NOWHERE))
-            moved = self.kept(u - slope / safe)
-            done = np.abs(moved - u).max(initial=0.0) <= SETTLED * (self.high - self.low)
-            u = moved
-            if done:
+            place, d1, d2 = self._jet(u[left])
+            off = place - points[left]
+            slope, square = (off * d1).sum(axis=1), (d1 * d1).sum(axis=1)
+            bend = square + (off * d2).sum(axis=1)
+            moved = self.kept(u[left] - slope / np.where(bend > 0, bend, np.maximum(square, NOWHERE)))
+            far = np.abs(moved - u[left]) > SETTLED * (self.high - self.low)
+            u[left], left = moved, left[far]
+            if not len(left):
                 break
         return u
+
+    @cached_property
+    def _powers(self) -> tuple[FloatArray, FloatArray]:
+        """Where the polynomials of the curve begin, and their coefficients there, the highest first, shape
+        (spans, degree + 1, d)."""
+        begins = np.unique(self.knots)[:-1]
+        rows = [self._curve(begins, nu=m) / math.factorial(m) for m in range(self.degree, -1, -1)]
+        return begins, np.array(rows).transpose(1, 0, 2)
+
+    def _jet(self, t: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Points, first and second derivatives at parameters within the curve, (N, d) each, by
+        Horner's rule."""
+        begins, table = self._powers
+        k = np.maximum(np.searchsorted(begins, t, side="right") - 1, 0)
+        h, rows = (t - begins[k])[:, None], table[k]
+        value, slope, bend = rows[:, 0], np.zeros_like(rows[:, 0]), np.zeros_like(rows[:, 0])
+        for j in range(1, rows.shape[1]):
+            bend = bend * h + slope
+            slope = slope * h + value
+            value = value * h + rows[:, j]
+        return value, slope, 2.0 * bend
 
     def kept(self, u: FloatArray) -> FloatArray:
         """Parameters brought into the range: round a closed curve, else to its nearer end."""
@@ -335,10 +357,8 @@ class SplineCurve(BSpline, Curve):
     @cached_property
     def _pieces(self) -> tuple[list[float], list[Polynomials]]:
         """Where the polynomials of the curve begin, and their coefficients for one point at a time."""
-        begins = np.unique(self.knots)[:-1]
-        powers = range(self.degree, -1, -1)
-        rows = np.array([self._curve(begins, nu=m) / math.factorial(m) for m in powers])
-        table = rows.transpose(1, 2, 0).tolist()
+        begins, rows = self._powers
+        table = rows.transpose(0, 2, 1).tolist()
         return begins.tolist(), [(tuple(x), tuple(y), tuple(z)) for x, y, z in table]
 
     def _place(self, t: float) -> tuple[Polynomials, float]:
@@ -367,6 +387,9 @@ class SplineCurve(BSpline, Curve):
         if len(found) == 1:
             return found[0]
         return min(found, key=lambda u: math.dist(self.point(u), point))
+
+    def parameter_near(self, point: Vec3, t: float) -> float:
+        return self._settled_one(t, point)
 
     def _settled_one(self, u: float, point: Vec3) -> float:
         """As `_settled`, of one point."""

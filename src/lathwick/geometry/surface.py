@@ -15,7 +15,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,6 +57,9 @@ ROOM = 1.2
 """How much larger than at samples a derivative may be between them."""
 
 CHUNK = 4_000_000
+
+
+Foot: TypeAlias = tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,6 +160,17 @@ class Surface:
     @property
     def meridian(self) -> Meridian | None:
         """Of a surface of revolution whose profile is a line or a circle; None for others."""
+        return None
+
+    @property
+    def prism_way(self) -> Vec3 | None:
+        """The direction along which the surface is one profile moved straight on; None for others, and for a
+        plane, which is so along any of its own."""
+        return None
+
+    @property
+    def tube(self) -> float | None:
+        """The radius of a tube about a curve, whose sections of equal u are circles; None for others."""
         return None
 
     @property
@@ -324,12 +338,17 @@ class Surface:
 
     def touch(self, point: Vec3) -> tuple[float, Vec3]:
         """Signed distance of one point, and the unit normal at its foot."""
-        uv = self.foot(point)
-        d = self.derivatives_at(*uv)
+        gap, normal, _ = self.touch_from(point, None)
+        return gap, normal
+
+    def touch_from(self, point: Vec3, near: Foot | None) -> tuple[float, Vec3, Foot | None]:
+        """As `touch`, and where the foot is; `near` is that of a point close by, from which it is sought."""
+        u, v = (near and self._foot_from(point, *near)) or self.foot(point)
+        d = self.derivatives_at(u, v)
         way = cross(d[1], d[2])
         size = max(norm(way), NOWHERE)
         normal = (way[0] / size, way[1] / size, way[2] / size)
-        return dot(sub(point, d[0]), normal), normal
+        return dot(sub(point, d[0]), normal), normal, (u, v)
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Signed distances of `points`, shape (N, 3), and unit normals at their feet; (N,) and (N, 3)."""
@@ -450,6 +469,9 @@ class DirectSurface(Surface, abstract=True):
 
     def touch(self, point: Vec3) -> tuple[float, Vec3]:
         return self.gap(point), self.normal(point)
+
+    def touch_from(self, point: Vec3, near: Foot | None) -> tuple[float, Vec3, None]:
+        return self.gap(point), self.normal(point), None
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         return self.distance(points), self.normals(points)

@@ -18,7 +18,7 @@ from .roots import IntArray
 from .search import filled_rows
 from .spline import BSpline, SplineCurve
 from .spline_surface import SplineSurface, extruded_spline
-from .surface import DirectSurface, Interval, Meridian, Surface
+from .surface import DirectSurface, Foot, Interval, Meridian, Surface
 from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, along, cross, dot, sub, unit
 
@@ -137,6 +137,10 @@ class CylinderSurface(DirectSurface):
     search_order: ClassVar[int] = 60
 
     @property
+    def prism_way(self) -> Vec3:
+        return self.frame.normal
+
+    @property
     def domain(self) -> tuple[Interval, Interval]:
         return (-math.pi, math.pi), WHOLE
 
@@ -247,6 +251,10 @@ class ExtrudedSurface(Surface):
     search_order: ClassVar[int] = 80
 
     @property
+    def prism_way(self) -> Vec3:
+        return self.frame.normal
+
+    @property
     def called(self) -> str:
         return "spline"
 
@@ -288,12 +296,12 @@ class ExtrudedSurface(Surface):
         ways = np.cross(self.profile.derivatives(uv[:, 0]), np.asarray(self.frame.normal))
         return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
-    def touch(self, point: Vec3) -> tuple[float, Vec3]:
-        u, v, _ = self.frame.local(point)
+    def touch_from(self, point: Vec3, near: Foot | None) -> tuple[float, Vec3, Foot]:
+        u, v, height = self.frame.local(point)
         flat = self.frame.point(u, v)
-        t = self.profile.parameter(flat)
+        t = self.profile.parameter_near(flat, near[0]) if near else self.profile.parameter(flat)
         normal = unit(cross(self.profile.tangent(t), self.frame.normal))
-        return dot(sub(flat, self.profile.point(t)), normal), normal
+        return dot(sub(flat, self.profile.point(t)), normal), normal, (t, height)
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         """As for any surface; beyond the ends of an open profile the distances are from the planes that go on
@@ -363,10 +371,7 @@ class ExtrudedSurface(Surface):
     def _feet(self, points: FloatArray) -> FloatArray:
         """Parameters of the profile below `points`."""
         local = self.frame.locals(points)
-        flat = self.frame.points(local[:, :2])
-        if isinstance(self.profile, SplineCurve):
-            return self.profile.nearest(flat)
-        return np.array([self.profile.parameter((x, y, z)) for x, y, z in flat.tolist()])
+        return self.profile.nearest(self.frame.points(local[:, :2]))
 
 
 def _ends(values: FloatArray) -> Interval:

@@ -20,7 +20,7 @@ from .motion import Motion
 from .placement import FloatArray
 from .roots import monotone_zeros, sign_changes
 from .spline import FittedCurve
-from .surface import Surface
+from .surface import Foot, Surface
 from .tolerance import NOWHERE
 from .vector import Vec3
 
@@ -135,7 +135,7 @@ class VaryingCanal(CanalSurface):
                 break
         return u
 
-    def _nearest_one(self, point: Vec3) -> float:
+    def _nearest_one(self, point: Vec3, near: Foot | None) -> float:
         return float(self._nearest(np.array([point]))[0])
 
     def _guessed(self, points: FloatArray) -> FloatArray:

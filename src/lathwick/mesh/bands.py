@@ -13,9 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.canal import CanalSurface
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import TorusSurface
 from ..geometry.surface import Surface
 from ..topology.brep import Coedge, Face
 from ..topology.trim import INSIDE, region_of
@@ -53,7 +51,7 @@ def band_of(face: Face) -> Band | None:
 
 def _band_of(face: Face) -> Band | None:
     surface = face.surface
-    if not isinstance(surface, TorusSurface | CanalSurface):
+    if surface.tube is None:
         plain = surface.plane is None and surface.meridian is None and not surface.singular_points
         return _four_sided(face, _is_level) if plain else None
     along = 0
@@ -98,7 +96,7 @@ def _runs_along(surface: Surface, coedge: Coedge, which: int) -> bool:
     edge = coedge.edge
     t = np.linspace(edge.t0, edge.t1, 5)
     uv = unrolled(surface.parameters(edge.curve.points(t)), surface)
-    if isinstance(surface, CanalSurface) and which == 0:
+    if surface.meridian is None and which == 0:
         if edge.curve.kind != "spline" or edge.is_closed:
             return edge.curve.kind == "spline"
         even = uv[0, 0] + (uv[-1, 0] - uv[0, 0]) * np.linspace(0.0, 1.0, 5)
@@ -115,18 +113,12 @@ def grid_of(
     below, above = np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])
     if len(below) != len(above):
         return None
-    if not isinstance(surface, TorusSurface | CanalSurface):
+    if surface.tube is None:
         return _level_grid(face, band, samples, points, tolerance)
     low, high = (unrolled(surface.parameters(points[row]), surface) for row in (below, above))
     low, high = _unclosed(low, band), _unclosed(high, band)
-    turns = math.tau * np.round((low[0] - high[0]) / math.tau)
-    if isinstance(surface, CanalSurface):
-        turns = (
-            np.array([surface.period * round((low[0, 0] - high[0, 0]) / surface.period), 0.0])
-            if (surface.period)
-            else np.zeros(2)
-        )
-    high = high + turns
+    off = low[0] - high[0]
+    high = high + [p * round(d / p) if p else 0.0 for d, p in zip(off, surface.periods, strict=True)]
     if np.abs(low[:, 0] - high[:, 0]).max() > SAME:
         return None
     across = _through_the_face(face, low, high)
@@ -135,8 +127,8 @@ def grid_of(
     high = across
     if band.ends is None:
         span = float(np.abs(high[:, 1] - low[:, 1]).max())
-        radius = surface.minor if isinstance(surface, TorusSurface) else surface.radius
-        shares = np.linspace(0.0, 1.0, max(1, math.ceil(span / tolerance.span(radius, reach) - 1e-9)) + 1)
+        step = tolerance.span(surface.tube, reach)
+        shares = np.linspace(0.0, 1.0, max(1, math.ceil(span / step - 1e-9)) + 1)
         sides = None
     else:
         right, left = np.array(samples.along(band.ends[0])), np.array(samples.along(band.ends[1])[::-1])

@@ -7,8 +7,10 @@ stereographic picture from a point that the face does not cover; a whole torus i
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -16,10 +18,10 @@ from ..errors import ModellingError
 from ..geometry.canal import CanalSurface
 from ..geometry.curve import curvature
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.surface import Surface
-from ..geometry.surfaces import CylinderSurface
 from ..geometry.tolerance import RESOLUTION
+from ..geometry.varying_canal import VaryingCanal
 from ..topology.brep import Face
 from ..topology.face_quadrature import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
@@ -85,22 +87,17 @@ def chart_of(
     Raises TooCoarseError for a face that needs finer chords or a slit.
     """
     surface = face.surface
-    if slit is not None and isinstance(surface, TorusSurface):
-        return _torus_slit(face, surface, slit, rings, tolerance, reach)
-    if isinstance(surface, SphereSurface):
-        return _sphere(face, surface, rings, tolerance, reach, block)
+    if slit is not None:
+        return _torus_slit(face, slit, rings, tolerance, reach)
+    rule = _OWN_CHARTS.get(type(surface))
+    if rule is not None:
+        return rule(face, rings, tolerance, reach, block)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
     turns = [winding(path, surface) for path in paths]
-    if isinstance(surface, TorusSurface) and surface.meets_axis:
-        return Chart(globe_map(face, surface, rings), spindle_points(face, surface, tolerance, reach))
-    if isinstance(surface, TorusSurface):
-        return _torus(face, surface, paths, turns, tolerance, reach, block)
-    if isinstance(surface, CanalSurface):
-        return _canal(face, surface, paths, turns, tolerance, reach)
     v = np.concatenate([path[:, 1] for path in paths])
     low, high = float(v.min()), float(v.max())
     period = surface.periods[0]
-    if isinstance(surface, ConeSurface) and low <= RESOLUTION:  # the boundary passes the tip
+    if surface.meridian and surface.meridian.from_apex and low <= RESOLUTION:  # the boundary passes the tip
         return Chart(_ring_map(surface, period, (0.0, high), 0.0), NO_POINTS)
     if surface.singular_points and sum(t[0] for t in turns) != 0:
         return _about_a_tip(surface, (low, high))
@@ -147,14 +144,12 @@ def _about_a_tip(surface: Surface, vs: tuple[float, float]) -> Chart:
 
 
 def _canal(
-    face: Face,
-    surface: CanalSurface,
-    paths: Sequence[FloatArray],
-    turns: Sequence[tuple[int, int]],
-    tolerance: Tolerance,
-    reach: float,
+    face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float, _: Block | None
 ) -> Chart:
     """Steps along the spine are those of its sharpest bend, with the radius of the canal added."""
+    surface: Any = face.surface
+    paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
+    turns = [winding(path, surface) for path in paths]
     u, v = np.concatenate(paths).T
     low, high = (surface.spine.low, surface.spine.high) if surface.period else (u.min(), u.max())
     t = np.linspace(float(low), float(high), CANAL_SAMPLES)
@@ -193,10 +188,9 @@ def _step(
     surface: Surface, paths: Sequence[FloatArray], high: float, tolerance: Tolerance, reach: float
 ) -> float:
     """How far apart points may lie in u, on surfaces that are straight along v."""
-    if isinstance(surface, CylinderSurface):
-        return tolerance.span(surface.radius, reach)
-    if isinstance(surface, ConeSurface):
-        return tolerance.span(math.tan(surface.half_angle) * high, reach)
+    if surface.level_axis is not None:
+        radius = float(np.linalg.norm(surface.derivatives(np.array([[0.0, high]]), 1)[1][0]))
+        return tolerance.span(radius, reach)
     u = np.concatenate([path[:, 0] for path in paths])
     return max(float(np.ptp(u)), 1e-9) / max(len(path) for path in paths)
 
@@ -237,13 +231,9 @@ def _grid(
 
 
 def _sphere(
-    face: Face,
-    surface: SphereSurface,
-    rings: Sequence[FloatArray],
-    tolerance: Tolerance,
-    reach: float,
-    block: Block | None,
+    face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float, block: Block | None
 ) -> Chart:
+    surface: Any = face.surface
     center, radius = np.asarray(surface.frame.origin), surface.radius
     pole = _uncovered(face, surface, rings)
     x, y, z = pole.tolist()
@@ -289,14 +279,13 @@ def _uncovered(face: Face, surface: SphereSurface, rings: Sequence[FloatArray]) 
 
 
 def _torus(
-    face: Face,
-    surface: TorusSurface,
-    paths: Sequence[FloatArray],
-    turns: Sequence[tuple[int, int]],
-    tolerance: Tolerance,
-    reach: float,
-    block: Block | None,
+    face: Face, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float, block: Block | None
 ) -> Chart:
+    surface: Any = face.surface
+    if surface.meets_axis:
+        return Chart(globe_map(face, surface, rings), spindle_points(face, surface, tolerance, reach))
+    paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
+    turns = [winding(path, surface) for path in paths]
     steps = _torus_steps(surface, tolerance, reach)
     winds = [any(t[k] for t in turns) for k in (0, 1)]
     sign = 1.0 if face.outward else -1.0
@@ -327,13 +316,9 @@ def _torus_steps(surface: TorusSurface, tolerance: Tolerance, reach: float) -> t
 
 
 def _torus_slit(
-    face: Face,
-    surface: TorusSurface,
-    slit: Slit,
-    rings: Sequence[FloatArray],
-    tolerance: Tolerance,
-    reach: float,
+    face: Face, slit: Slit, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float
 ) -> Chart:
+    surface: Any = face.surface
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
     steps = _torus_steps(surface, tolerance, reach)
     corner = np.array([slit.u, slit.v])
@@ -479,3 +464,9 @@ def _torus_opened(
             if free is not None and max(steps) < 0.5 * NARROWEST:
                 return Chart(_shifted_ring(surface, around, free, free, free + math.tau), NO_POINTS)
     raise TooCoarseError("a torus with holes needs a slit")
+
+
+_OWN_CHARTS: Mapping[type, Callable[..., Chart]] = MappingProxyType(
+    {SphereSurface: _sphere, TorusSurface: _torus, CanalSurface: _canal, VaryingCanal: _canal}
+)
+"""Kinds that are laid out in ways of their own; all others as their parameters run."""

@@ -8,11 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
-from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ..geometry.round_surfaces import TorusSurface
 from ..geometry.surface import Surface
-from ..geometry.surfaces import CylinderSurface, ExtrudedSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..topology.brep import Coedge, Face
 from .charts import Chart, chart_of
@@ -33,20 +31,19 @@ def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
 
     Their points correspond one by one, so that a strip between them has no error of its own.
     """
-    if not isinstance(face.surface, CylinderSurface | ExtrudedSurface):
+    way = face.surface.prism_way
+    if way is None:
         return None
     curved = [c for c in face.coedges() if c.edge.curve.kind != "line"]
     if len(curved) != 2 or len(list(face.coedges())) > 4:
         return None
     one, two = curved
-    if isinstance(face.surface, CylinderSurface) and not all(
-        isinstance(c.edge.curve, Circle) for c in curved
-    ):
+    if face.surface.meridian and not all(c.edge.curve.kind == "circle" for c in curved):
         return None
     a, b = (c.edge.curve.points(np.linspace(c.edge.t0, c.edge.t1, 5)) for c in curved)
     if one.forward is two.forward:
         b = b[::-1]
-    axis = np.asarray(face.surface.frame.normal)
+    axis = np.asarray(way)
     off = b - a
     flat = off - np.outer(off @ axis, axis)
     return (one, two) if np.linalg.norm(flat, axis=1).max() <= RESOLUTION else None
@@ -212,7 +209,7 @@ def _unit_normals(corners: FloatArray) -> FloatArray:
 
 def _middles(surface: Surface, corners: FloatArray) -> FloatArray:
     """Points of the surface in the middle, by its parameters, of triangles of its points, (N, 3, 3)."""
-    if isinstance(surface, SphereSurface | ConeSurface):
+    if surface.meridian and surface.singular_points:
         return surface.points(surface.parameters(corners.mean(axis=1)))
     uv = surface.parameters(corners.reshape(-1, 3)).reshape(-1, 3, 2)
     for k, period in enumerate(surface.periods):

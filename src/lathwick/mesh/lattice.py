@@ -9,8 +9,9 @@ Source: Ronchi, Iacono & Paolucci, "The cubed sphere", Journal of Computational 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,14 +59,26 @@ class Block:
 def lattice_of(surface: Surface, tolerance: Tolerance, reach: float) -> Lattice | None:
     """Quads whose diagonals keep the tolerance; None for a surface that is straight in one direction,
     or meets its axis."""
-    if isinstance(surface, SphereSurface):
-        step = tolerance.span(surface.radius, reach) / math.sqrt(2.0)
-        return _cubed_sphere(surface, max(2, math.ceil(0.5 * math.pi / step)))
-    if isinstance(surface, TorusSurface) and not surface.meets_axis:
-        radii = (surface.major + surface.minor, surface.minor)
-        steps = [tolerance.span(r, reach) / math.sqrt(2.0) for r in radii]
-        return _torus(surface, *(max(LEAST, math.ceil(math.tau / s)) for s in steps))
-    return None
+    rule = _LATTICES.get(type(surface))
+    return None if rule is None else rule(surface, tolerance, reach)
+
+
+def _sphere_lattice(surface: SphereSurface, tolerance: Tolerance, reach: float) -> Lattice:
+    step = tolerance.span(surface.radius, reach) / math.sqrt(2.0)
+    return _cubed_sphere(surface, max(2, math.ceil(0.5 * math.pi / step)))
+
+
+def _torus_lattice(surface: TorusSurface, tolerance: Tolerance, reach: float) -> Lattice | None:
+    if surface.meets_axis:
+        return None
+    radii = (surface.major + surface.minor, surface.minor)
+    steps = [tolerance.span(r, reach) / math.sqrt(2.0) for r in radii]
+    return _torus(surface, *(max(LEAST, math.ceil(math.tau / s)) for s in steps))
+
+
+_LATTICES: Mapping[type, Callable[..., Lattice | None]] = MappingProxyType(
+    {SphereSurface: _sphere_lattice, TorusSurface: _torus_lattice}
+)
 
 
 def block_of(face: Face, lattice: Lattice, rings: Sequence[FloatArray]) -> Block | None:

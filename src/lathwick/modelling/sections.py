@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, singledispatch
 
 import numpy as np
 
@@ -91,11 +91,7 @@ class Section:
             a, b = self.point(piece.start), self.point(piece.end)
             along_it = unit(sub(b, a))
             return PlaneSurface(Plane(a, cross(along_it, self.way), along_it))
-        curve = self.edge(piece)[0].curve
-        if isinstance(curve, Circle):
-            return CylinderSurface(curve.frame, curve.radius)
-        assert isinstance(curve, (Ellipse, SplineCurve))
-        return ExtrudedSurface(curve, curve.frame if isinstance(curve, Ellipse) else self.plane)
+        return _swept(self.edge(piece)[0].curve, self.plane)
 
     def _curve(self, piece: ArcPiece | CurvePiece) -> tuple[Curve, float]:
         """The curve of a piece that bends, and by how much its parameter is less than the piece's."""
@@ -128,3 +124,24 @@ def across(way: Vec3, origin: Vec3, frame: Plane) -> Section:
     normal = way if dot(way, frame.normal) > 0.0 else scaled(way, -1.0)
     level = abs(dot(normal, frame.normal)) > 1.0 - 0.5 * RESOLUTION**2
     return Section(frame, way) if level else Section(frame, way, Plane(origin, normal))
+
+
+@singledispatch
+def _swept(curve: Curve, plane: Plane) -> Surface:
+    """The wall that a plane curve leaves on its way square to its plane."""
+    raise TypeError(f"no wall stands on a {curve.kind}")
+
+
+@_swept.register
+def _(curve: SplineCurve, plane: Plane) -> Surface:
+    return ExtrudedSurface(curve, plane)
+
+
+@_swept.register
+def _(curve: Ellipse, plane: Plane) -> Surface:
+    return ExtrudedSurface(curve, curve.frame)
+
+
+@_swept.register
+def _(curve: Circle, plane: Plane) -> Surface:
+    return CylinderSurface(curve.frame, curve.radius)

@@ -8,8 +8,10 @@ area tells which.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
@@ -79,13 +81,8 @@ def closed_strip(
     made = [FaceQuadrature(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
     for i in sorted(set(face.tolist())):
         here = face == i
-        surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
-        if isinstance(surface, SphereSurface):
-            parts = _sphere(surface, p[here] + reference, dp[here], reference)
-        else:
-            assert isinstance(surface, TorusSurface)
-            parts = _torus(faces[i], surface, p[here] + reference, dp[here], reference)
-        points, normals, weights = parts
+        rules, sign = _CLOSED[type(faces[i].surface)], 1.0 if faces[i].outward else -1.0
+        points, normals, weights = rules.strips(faces[i], p[here] + reference, dp[here], reference)
         made.append(FaceQuadrature(points, sign * normals, sign * weights, np.full(len(points), i)))
     return joined(made)
 
@@ -98,35 +95,43 @@ def completed(
     added = [strip]
     for i in members:
         surface = faces[i].surface
-        if not isinstance(surface, (SphereSurface, TorusSurface)):
+        rules = _CLOSED.get(type(surface))
+        if rules is None:
             continue
-        times = math.floor(1.0 - areas[i] / _whole_area(surface))
+        times = math.floor(1.0 - areas[i] / rules.area(surface))
         if times:
             u: FloatArray = np.linspace(0.0, math.tau, ROUND, endpoint=False)
-            if isinstance(surface, SphereSurface):
-                axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(ROUND, math.pi / 2)
-                parts = _parallels(surface, axis, u, -quarter, quarter, math.tau / ROUND, reference)
-            else:
-                top = np.full(ROUND, surface.half_turn)
-                parts = _tube(surface, u, -top, top, math.tau / ROUND, reference)
             sign = 1.0 if faces[i].outward else -1.0
-            points, normals, weights = parts
+            points, normals, weights = rules.whole(surface, u, reference)
             added.append(FaceQuadrature(points, sign * normals, times * weights, np.full(len(points), i)))
     return joined(added) if len(added) > 1 else strip
-
-
-def _whole_area(surface: SphereSurface | TorusSurface) -> float:
-    if isinstance(surface, SphereSurface):
-        return 4.0 * math.pi * surface.radius**2
-    top = surface.half_turn
-    return 2.0 * math.tau * surface.minor * (surface.major * top + surface.minor * math.sin(top))
 
 
 _Parts = tuple[FloatArray, FloatArray, FloatArray]
 
 
-def _sphere(surface: SphereSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+def _sphere_area(surface: SphereSurface) -> float:
+    return 4.0 * math.pi * surface.radius**2
+
+
+def _torus_area(surface: TorusSurface) -> float:
+    top = surface.half_turn
+    return 2.0 * math.tau * surface.minor * (surface.major * top + surface.minor * math.sin(top))
+
+
+def _whole_sphere(surface: SphereSurface, u: FloatArray, reference: FloatArray) -> _Parts:
+    axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(len(u), math.pi / 2)
+    return _parallels(surface, axis, u, -quarter, quarter, math.tau / len(u), reference)
+
+
+def _whole_torus(surface: TorusSurface, u: FloatArray, reference: FloatArray) -> _Parts:
+    top = np.full(len(u), surface.half_turn)
+    return _tube(surface, u, -top, top, math.tau / len(u), reference)
+
+
+def _sphere(face: Face, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
     """Strips along meridians from a south pole that lies far from the boundary."""
+    surface: Any = face.surface
     off = (p - np.asarray(surface.frame.origin)) / surface.radius
     axis = DIRECTIONS[np.abs(off @ DIRECTIONS.T).max(axis=0).argmin()]
     x, y = _across(axis)
@@ -165,9 +170,10 @@ def _parallels(
     return points, normals, weights
 
 
-def _torus(face: Face, surface: TorusSurface, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+def _torus(face: Face, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
     """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian;
     where there is neither, from a curve that runs as the loops do."""
+    surface: Any = face.surface
     u, v = surface.parameters(p).T
     frame = surface.frame
     x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
@@ -251,3 +257,19 @@ def _tube(
     area = surface.minor * (surface.major + surface.minor * np.cos(w))
     weights = half * WEIGHTS * area * np.broadcast_to(du, u.shape)[:, None]
     return points, normals, weights
+
+
+class _ClosedKind(NamedTuple):
+    """The strips below the edges of a face, the area of the whole surface, and the strips of all of it."""
+
+    strips: Callable[[Face, FloatArray, FloatArray, FloatArray], _Parts]
+    area: Callable[[Any], float]
+    whole: Callable[[Any, FloatArray, FloatArray], _Parts]
+
+
+_CLOSED: Mapping[type, _ClosedKind] = MappingProxyType(
+    {
+        SphereSurface: _ClosedKind(_sphere, _sphere_area, _whole_sphere),
+        TorusSurface: _ClosedKind(_torus, _torus_area, _whole_torus),
+    }
+)

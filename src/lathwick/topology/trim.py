@@ -29,6 +29,9 @@ PER_TURN = 48
 FINER = 16
 LEVELS = 4
 TARGETS = 24
+AT_ONCE = (0, 1), (1, 4), (4, TARGETS)
+"""So many ways to another edge are tried together: nearly always the first ones do."""
+
 PLACES = 3
 """So many places of a loop are looked at to see on which side of the others it lies."""
 
@@ -159,29 +162,38 @@ class TrimmedRegion:
         mine, theirs = np.flatnonzero(of_chord == one), np.flatnonzero(of_chord == two)
         ways = [(0.0,) if not period else (0.0, period, -period) for period in self._periods]
         shifts = [np.array([a, b]) for a in ways[0] for b in ways[1]]
-        for k in range(TARGETS):
-            i = mine[(len(mine) // 2 + int(k * 0.618 * len(mine))) % len(mine)]
-            j = theirs[(len(theirs) // 2 + int(k * 0.382 * len(theirs))) % len(theirs)]
+        for tries in AT_ONCE:
+            k = np.arange(*tries)
+            i = mine[(len(mine) // 2 + (k * 0.618 * len(mine)).astype(int)) % len(mine)]
+            j = theirs[(len(theirs) // 2 + (k * 0.382 * len(theirs)).astype(int)) % len(theirs)]
             e = paths.b[i] - paths.a[i]
-            left = sign * np.array([-e[1], e[0]])
-            start = 0.5 * (paths.a[i] + paths.b[i]) + 1e-3 * left
-            goal = self._near(start[None], 0.5 * (paths.a[j] + paths.b[j])[None])[0]
-            for shift in shifts:
-                met = self._walked(start, goal + shift, paths)
-                if met is not None and met[0] * sign > 0 and of_chord[met[1]] != one:
-                    return int(of_chord[met[1]])
+            starts = 0.5 * (paths.a[i] + paths.b[i]) + 1e-3 * sign * np.column_stack([-e[:, 1], e[:, 0]])
+            goals = self._near(starts, 0.5 * (paths.a[j] + paths.b[j]))
+            side, first = self._walked(
+                np.repeat(starts, len(shifts), axis=0),
+                np.repeat(goals, len(shifts), axis=0) + np.tile(shifts, (len(k), 1)),
+                paths,
+            )
+            good = (side * sign > 0) & (of_chord[first] != one)
+            if good.any():
+                return int(of_chord[first[good.argmax()]])
         return None
 
-    def _walked(self, start: FloatArray, goal: FloatArray, paths: _Paths) -> tuple[int, int] | None:
-        """Side and number of the first chord on a straight path of any length, None if that is not clear."""
-        count = max(1, math.ceil(float(np.abs(goal - start).max()))) if max(self._periods) else 1
-        for k in range(count):
-            p = start + (goal - start) * (k / count)
-            q = start + (goal - start) * ((k + 1) / count)
-            side, first, met = self._met(p[None], q[None], paths)
-            if met[0]:
-                return (int(side[0]), int(first[0])) if side[0] else None
-        return None
+    def _walked(self, starts: FloatArray, goals: FloatArray, paths: _Paths) -> tuple[IntArray, IntArray]:
+        """Sides and numbers of the first chords on straight paths of any length, (N,) each; 0 as the side
+        where that is not clear."""
+        long = np.ceil(np.abs(goals - starts).max(axis=1)).astype(int) if max(self._periods) else 1
+        count = np.maximum(1, np.broadcast_to(long, len(starts)))
+        sides, firsts = np.zeros(len(starts), dtype=np.intp), np.zeros(len(starts), dtype=np.intp)
+        left, way = np.arange(len(starts)), (goals - starts) / count[:, None]
+        for k in range(int(count.max())):
+            left = left[count[left] > k]
+            p = starts[left] + k * way[left]
+            sides[left], firsts[left], met = self._met(p, p + way[left], paths)
+            left = left[~met]
+            if not len(left):
+                break
+        return sides, firsts
 
     def _paths(self, level: int) -> _Paths:
         while len(self._levels) <= level:

@@ -73,10 +73,7 @@ def _along(line: Line, faces: tuple[Face, Face]) -> bool:
 def _runs_along(surface: Surface, way: Vec3) -> bool:
     if surface.plane is not None:
         return abs(dot(surface.plane.normal, way)) <= PARALLEL
-    return (
-        isinstance(surface, CylinderSurface | ExtrudedSurface)
-        and norm(cross(surface.frame.normal, way)) <= PARALLEL
-    )
+    return surface.prism_way is not None and norm(cross(surface.prism_way, way)) <= PARALLEL
 
 
 def _middle(edge: Edge, line: Line) -> _Middle:

@@ -14,7 +14,6 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...geometry.curve import Curve
-from ...geometry.curves import Circle, Ellipse
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face
@@ -136,8 +135,8 @@ class FragmentTable:
 def _center(curve: Curve, t0: float, t1: float, edge: Edge | None) -> Vec3:
     """A point that belongs to a closed curve, that of an edge or of none, however it is parametrised: the
     middle of its box."""
-    if isinstance(curve, (Circle, Ellipse)):
-        return curve.frame.origin
+    if curve.center is not None:
+        return curve.center
     if edge is not None:
         x, y, z = (0.5 * edge.bounds.sum(axis=0)).tolist()
         return (x, y, z)

@@ -23,8 +23,6 @@ from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.curves import Circle, Line
 from ...geometry.intersections import NOTHING, SAME, Intersection, intersection
 from ...geometry.placement import FloatArray, Plane
-from ...geometry.round_surfaces import TorusSurface
-from ...geometry.spline import SplineCurve
 from ...geometry.surface import Surface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
@@ -36,6 +34,9 @@ from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_t
 from .touches import intersection_in, touching_places, touching_points
 
 LOOSE = 5.0 * NEAR
+FAR = 1e9
+"""How far curves without an end are looked at, in parameters."""
+
 """A hit is looked for on the intersection curve this near; where surfaces meet at a shallow angle it is
 off."""
 
@@ -404,7 +405,7 @@ def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
     """INSIDE, ON or OUTSIDE of points on a face's surface. Raises ModellingError where that is not clear."""
     places = np.array(points).reshape(-1, 3)
     found = region_of(face).states(places)
-    if isinstance(face.surface, TorusSurface) and face.surface.meets_axis:  # not all of a circle lies on it
+    if face.surface.singular_points:  # not all of a circle may lie on it
         found[np.abs(face.surface.distance(places)) > 100.0 * NEAR] = OUTSIDE
     states: list[int] = found.tolist()
     if UNCLEAR in states:
@@ -428,21 +429,16 @@ def _meet(one: FloatArray, two: FloatArray) -> bool:
 
 def _range_of(curve: Curve) -> tuple[float, float, bool]:
     """The whole parameter range, and whether the curve is closed."""
-    if curve.period:
-        low = getattr(curve, "low", 0.0)
-        return low, low + curve.period, True
-    if isinstance(curve, SplineCurve):
-        return curve.low, curve.high, False
-    return -1e9, 1e9, False
+    low, high = curve.domain
+    return max(low, -FAR), min(high, FAR), curve.period > 0.0
 
 
 def _both_ends(curve: Curve, t: float, low: float, high: float) -> tuple[float, ...]:
     """The parameter itself, or both of the ends of a curve that meet at an angle there."""
-    if isinstance(curve, SplineCurve) and not curve.period and curve.is_closed:
-        p, ends = curve.point(t), (low, high)
-        if distance(p, curve.point(low)) <= LOOSE:
-            return ends
-    return (t,)
+    if curve.period or math.isinf(curve.domain[0]):
+        return (t,)
+    p, ends = curve.point(t), (low, high)
+    return ends if all(distance(p, curve.point(end)) <= LOOSE for end in ends) else (t,)
 
 
 def _wall_through(border: Edge, surface: Surface) -> Surface | None:

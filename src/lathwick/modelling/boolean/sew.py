@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 import numpy as np
 
@@ -19,10 +20,9 @@ from ...errors import ModellingError
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.intersections import PARALLEL, SAME, intersection
-from ...geometry.spline import SplineCurve
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION, SMOOTH
-from ...geometry.vector import Vec3, cross, distance, dot, negated, norm
+from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.inside import contains
 from ...topology.mass import mass_properties
@@ -389,14 +389,14 @@ class _Assembly:
                 turn = (t - at) % period if way else (at - t) % period
                 turn = period if turn < 1e-9 * period else turn
                 t = at + turn if way else at - turn
-            elif (t < at) is way and isinstance(curve, SplineCurve):
-                t = curve.high if way else curve.low  # its ends meet at an angle
+            elif (t < at) is way and math.isfinite(curve.domain[0]):
+                t = curve.domain[1 if way else 0]  # its ends meet at an angle
             at = t
         low, high = (f.t0, at) if way else (at, f.t1)
         if period and abs(high - low - period) < 1e-7 * period:
             high = low + period
-        if period and isinstance(curve, SplineCurve):
-            shift = math.floor((low - curve.low) / period + 1e-12) * period
+        if period:
+            shift = math.floor((low - curve.domain[0]) / period + 1e-12) * period
             low, high = low - shift, high - shift
         return low, high, way
 
@@ -502,16 +502,29 @@ def _runs_on(one: tuple[_Link, bool], two: tuple[_Link, bool]) -> bool:
 
 
 def _one_curve(a: Curve, b: Curve) -> bool:
-    if isinstance(a, Line) and isinstance(b, Line):
-        off = (b.origin[0] - a.origin[0], b.origin[1] - a.origin[1], b.origin[2] - a.origin[2])
-        return norm(cross(a.direction, b.direction)) <= PARALLEL and norm(cross(off, a.direction)) <= NEAR
-    if isinstance(a, Circle) and isinstance(b, Circle):
-        same = distance(a.frame.origin, b.frame.origin) <= NEAR and abs(a.radius - b.radius) <= NEAR
-        return same and norm(cross(a.frame.normal, b.frame.normal)) <= 2 * RESOLUTION / a.radius
-    if isinstance(a, Ellipse) and isinstance(b, Ellipse):
-        t = np.linspace(0.0, math.tau, 9)
-        return all(distance(a.point(a.parameter(b.point(s))), b.point(s)) <= NEAR for s in t.tolist())
-    return False
+    rule = _SAME.get(type(a))
+    return rule is not None and type(a) is type(b) and rule(a, b)
+
+
+def _same_lines(a: Line, b: Line) -> bool:
+    off = sub(b.origin, a.origin)
+    return norm(cross(a.direction, b.direction)) <= PARALLEL and norm(cross(off, a.direction)) <= NEAR
+
+
+def _same_circles(a: Circle, b: Circle) -> bool:
+    same = distance(a.frame.origin, b.frame.origin) <= NEAR and abs(a.radius - b.radius) <= NEAR
+    return same and norm(cross(a.frame.normal, b.frame.normal)) <= 2 * RESOLUTION / a.radius
+
+
+def _same_ellipses(a: Ellipse, b: Ellipse) -> bool:
+    t = np.linspace(0.0, math.tau, 9)
+    return all(distance(a.point(a.parameter(b.point(s))), b.point(s)) <= NEAR for s in t.tolist())
+
+
+_SAME: Mapping[type, Callable[..., bool]] = MappingProxyType(
+    {Line: _same_lines, Circle: _same_circles, Ellipse: _same_ellipses}
+)
+"""How two curves of a kind that may have more than one frame are told to be one."""
 
 
 def _lumps_of(shells: Sequence[Shell]) -> list[Lump]:

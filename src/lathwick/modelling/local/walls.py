@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import singledispatch
 
 import numpy as np
 
@@ -261,16 +262,30 @@ def _parts(lump: Lump, faces: Sequence[Face]) -> set[Face]:
 def _beyond(body: Body, surface: Surface, outward: bool) -> tuple[Body, str]:
     """A solid bounded by a surface, as far as the body reaches, and what keeps the part of the body on the
     side to which the faces look."""
-    away = "cut" if outward else "intersect"
     if surface.plane is not None:
         return half_space(body, surface.plane, 1.0 if outward else -1.0), "intersect"
-    if isinstance(surface, SphereSurface):
-        return sphere(surface.radius, on=surface.frame, unit=body.unit), away
-    if isinstance(surface, CylinderSurface | ConeSurface):
-        frame = surface.frame
-        behind, ahead = reach_along(body, frame)
-        if isinstance(surface, ConeSurface):
-            return cone(0.0, ahead * math.tan(surface.half_angle), ahead, on=frame, unit=body.unit), away
-        foot = frame.moved_to(along(frame.origin, frame.normal, -behind))
-        return cylinder(surface.radius, behind + ahead, on=foot, unit=body.unit), away
+    return _filled(surface, body), "cut" if outward else "intersect"
+
+
+@singledispatch
+def _filled(surface: Surface, body: Body) -> Body:
+    """The solid within a surface, as far as the body reaches."""
     raise ModellingError(f"the wall of a {surface.called} face would meet others; this cannot be made yet")
+
+
+@_filled.register
+def _(surface: SphereSurface, body: Body) -> Body:
+    return sphere(surface.radius, on=surface.frame, unit=body.unit)
+
+
+@_filled.register
+def _(surface: ConeSurface, body: Body) -> Body:
+    _, ahead = reach_along(body, surface.frame)
+    return cone(0.0, ahead * math.tan(surface.half_angle), ahead, on=surface.frame, unit=body.unit)
+
+
+@_filled.register
+def _(surface: CylinderSurface, body: Body) -> Body:
+    behind, ahead = reach_along(body, surface.frame)
+    foot = surface.frame.moved_to(along(surface.frame.origin, surface.frame.normal, -behind))
+    return cylinder(surface.radius, behind + ahead, on=foot, unit=body.unit)
