@@ -22,6 +22,7 @@ from .curves import Circle, Ellipse, Line
 from .motion import moved_by
 from .parallel_walls import meeting_lines
 from .placement import Plane
+from .projection import ParallelProjection
 from .round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from .screw import ScrewSurface
 from .screw_contacts import across_axis, on_cone, on_cylinder, on_like_screw
@@ -33,6 +34,10 @@ from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm,
 HALF = 0.5 * RESOLUTION
 PARALLEL = 2e-9
 """Directions closer than this (radians) are parallel, unless the parts are larger than some 500 units."""
+
+LEAST_LEAN = 0.01
+"""A profile is drawn onto a plane that leans against its direction by more than this (sine): else the curve
+is too long for its parameters to tell places close together."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,11 +216,15 @@ def _plane_torus(plane: Plane, ring: TorusSurface) -> Intersection | None:
 
 
 def _plane_extruded(plane: Plane, wall: ExtrudedSurface) -> Intersection | None:
-    """Across the direction the profile itself, along it lines; None for any other plane."""
-    if abs(dot(plane.normal, wall.frame.normal)) <= PARALLEL:
+    """Along the direction lines, else the profile drawn along it onto the plane; None where those nearly lie
+    in each other."""
+    lean = abs(dot(plane.normal, wall.frame.normal))
+    if lean <= PARALLEL:
         return _parallel_walls(wall, PlaneSurface(plane))
-    if norm(cross(plane.normal, wall.frame.normal)) > PARALLEL:
+    if lean <= LEAST_LEAN:
         return None
+    if norm(cross(plane.normal, wall.frame.normal)) > PARALLEL:
+        return Intersection(curves=(ParallelProjection(wall.frame.normal, plane).curve(wall.profile)[0],))
     lift = scaled(
         wall.frame.normal, -_height(wall.frame.origin, plane) * dot(plane.normal, wall.frame.normal)
     )

@@ -20,13 +20,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError
+from .fitted_path import PathFit
 from .flat_contacts import flat_contacts
 from .intersections import Intersection
 from .placement import FloatArray
-from .spline import FittedCurve, interpolated_fit
+from .spline import FittedCurve
 from .surface import Foot, Surface
 from .tolerance import RESOLUTION
-from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub
+from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub, vec3
 
 FINEST_SHARE = 0.06
 MOST_STEPS = 20_000
@@ -40,10 +41,11 @@ FADING = 0.4
 """In one step the angle at which surfaces meet flatly becomes no smaller than this share of itself."""
 
 SMALLEST = 1e-6
-FIT = 3e-11
-MOST_POINTS = 3000
-PLACES = 8
-"""Places on each step of a path from which distances are measured."""
+SHARPEST = 1.0 / 300.0
+"""Bends sharper than this share of the size are passed in shorter steps where they are, not everywhere."""
+
+CALM = math.cos(0.04)
+"""While the curve turns by less in a step (its cosine), the next one may be longer."""
 
 SINGULAR = 1e-6
 FLAT = 0.3
@@ -119,7 +121,9 @@ class _Marcher:
     def __init__(self, one: Surface, two: Surface, box: FloatArray) -> None:
         self.one, self.two = one, two
         size = float(np.linalg.norm(box[1] - box[0]))
-        self.step = FINEST_SHARE * min(size, one.least_radius(), two.least_radius())
+        sharpest = min(one.least_radius(), two.least_radius())
+        self.step = FINEST_SHARE * min(size, max(sharpest, SHARPEST * size))
+        self.longest = 1.5 * FINEST_SHARE * size
         margin = 0.02 * size + 2.0 * self.step
         self.low, self.high = box[0] - margin, box[1] + margin
         self.scale = size + float(np.abs(box).max())
@@ -133,6 +137,7 @@ class _Marcher:
             return Intersection()
         nodes = self._nodes(seeds)
         paths: list[_Path] = []
+        curves: list[FittedCurve] = []
         left = seeds
         for node in nodes:
             away = np.linalg.norm(left - np.array(node), axis=1)
@@ -143,13 +148,15 @@ class _Marcher:
             path = self._followed((x, y, z), nodes)
             if path is not None:
                 paths.append(path)
-                left = left[_off_path(left, path) > 0.6 * self.step]
+                curves.append(self._fitted(path))
+                left = left[_off_curve(left, curves[-1]) > 0.6 * self.step]
             else:
                 left = left[1:]
-        curves = tuple(self._fitted(path) for path in paths)
         ends = {p for path in paths for p in (path.points[0], path.points[-1])}
-        alone = [p for p in self._nodes_beside(cells, paths, nodes) if p not in ends]
-        return Intersection(curves=curves, nodes=tuple(p for p in nodes if p in ends), points=tuple(alone))
+        alone = [p for p in self._nodes_beside(cells, curves, nodes) if p not in ends]
+        return Intersection(
+            curves=tuple(curves), nodes=tuple(p for p in nodes if p in ends), points=tuple(alone)
+        )
 
     # ------------------------------------------------------------------ seeds
 
@@ -202,10 +209,12 @@ class _Marcher:
         found = self._tips() + [p for p in flat_contacts(self.one, self.two) if self._in_box(p)]
         return self._touches_near(seeds, found)
 
-    def _nodes_beside(self, cells: FloatArray, paths: Sequence[_Path], nodes: Sequence[Vec3]) -> list[Vec3]:
+    def _nodes_beside(
+        self, cells: FloatArray, curves: Sequence[FittedCurve], nodes: Sequence[Vec3]
+    ) -> list[Vec3]:
         """The nodes, and points where the surfaces touch away from all curves."""
-        for path in paths:
-            cells = cells[_off_path(cells, path) > 3.0 * self.step]
+        for curve in curves:
+            cells = cells[_off_curve(cells, curve) > 3.0 * self.step]
         return self._touches_near(cells, list(nodes))
 
     def _touches_near(self, starts: FloatArray, found: list[Vec3]) -> list[Vec3]:
@@ -215,39 +224,36 @@ class _Marcher:
         left = starts[order[np.argsort(sine[order])]]
         for node in found:
             left = left[np.linalg.norm(left - np.array(node), axis=1) > 2.0 * self.step]
-        while len(left):
-            x, y, z = left[0].tolist()
-            touch = self._touch((x, y, z))
-            if touch is not None and all(distance(touch, other) > self.step for other in found):
-                found.append(touch)
-                left = left[np.linalg.norm(left - np.array(touch), axis=1) > 2.0 * self.step]
-            left = left[np.linalg.norm(left - np.array((x, y, z)), axis=1) > 0.5 * self.step]
+        for x, y, z in self._touches(_thinned(left, 0.5 * self.step)).tolist():
+            if all(distance((x, y, z), other) > self.step for other in found):
+                found.append((x, y, z))
         return found
 
-    def _touch(self, start: Vec3) -> Vec3 | None:
-        """The point near `start` on both surfaces where their normals agree, if there is one."""
-        p = np.array(start)
-        sign = 1.0 if dot(self.one.normal(start), self.two.normal(start)) > 0 else -1.0
-
-        def off(at: FloatArray) -> FloatArray:
-            (f, m), (g, n) = self.one.touches(at), self.two.touches(at)
-            return np.column_stack([(m - sign * n) * self.step, f, g])
-
+    def _touches(self, starts: FloatArray) -> FloatArray:
+        """Points near `starts`, (N, 3), on both surfaces where their normals agree; (M, 3) for those of the
+        starts, in order, that have one. By the Gauss-Newton method."""
+        p, sign = starts.copy(), np.sign((self.one.normals(starts) * self.two.normals(starts)).sum(axis=1))
+        sign[sign == 0.0] = -1.0
         h = 1e-6 * self.step
         around = np.concatenate([np.zeros((1, 3)), h * np.eye(3), -h * np.eye(3)])
         for _ in range(12):
-            values = off(p + around)
-            jacobian = ((values[1:4] - values[4:]) / (2 * h)).T
-            move = np.linalg.lstsq(jacobian, -values[0], rcond=1e-7)[0]
-            if np.linalg.norm(move) > 4.0 * self.step:
-                return None
-            p = p + move
-        if np.abs(off(p[None])).max() > 1e-8 * self.scale:
-            return None
-        if np.linalg.norm(p - np.array(start)) > 4.0 * self.step:
-            return None
-        x, y, z = p.tolist()
-        return (x, y, z)
+            if not len(p):
+                break
+            values = self._off_touch((p[:, None] + around).reshape(-1, 3), np.repeat(sign, 7)).reshape(
+                -1, 7, 5
+            )
+            jacobian = ((values[:, 1:4] - values[:, 4:]) / (2 * h)).transpose(0, 2, 1)
+            move = -(np.linalg.pinv(jacobian, rcond=1e-7) @ values[:, 0, :, None])[:, :, 0]
+            kept = np.linalg.norm(move, axis=1) <= 4.0 * self.step
+            p, sign, starts = (p + move)[kept], sign[kept], starts[kept]
+        good = np.abs(self._off_touch(p, sign)).max(axis=1, initial=0.0) <= 1e-8 * self.scale
+        return p[good & (np.linalg.norm(p - starts, axis=1) <= 4.0 * self.step)]
+
+    def _off_touch(self, points: FloatArray, sign: FloatArray) -> FloatArray:
+        """What is nought where the surfaces touch at points, (N, 3), with normals of the given sense to each
+        other; (N, 5)."""
+        (f, m), (g, n) = self.one.touches(points), self.two.touches(points)
+        return np.column_stack([(m - sign[:, None] * n) * self.step, f, g])
 
     def _singular_near(self, p: Vec3) -> Vec3 | None:
         """A singular point at which following the curve has come to a stop."""
@@ -255,7 +261,8 @@ class _Marcher:
             for tip in surface.singular_points:
                 if distance(tip.point, p) < 0.1 * self.step:
                     return tip.point
-        return self._touch(p)
+        touches = self._touches(np.array([p]))
+        return vec3(touches[0]) if len(touches) else None
 
     def _tips(self) -> list[Vec3]:
         """Tips of a surface that lie on the other one."""
@@ -314,9 +321,9 @@ class _Marcher:
             points.append(q)
             if not self._in_box(q):
                 return points, False
-            spot, t = place, turned
             ahead = min((distance(n, q) for n in nodes), default=math.inf)
-            step = min(1.4 * step, 1.5 * self.step, NODE_STEP * ahead)
+            step = min((1.4 if dot(turned, t) > CALM else 1.0) * step, self.longest, NODE_STEP * ahead)
+            spot, t = place, turned
         raise ModellingError("two faces meet in a curve without end; please report the part")
 
     def _is_beyond(self, p: Vec3) -> bool:
@@ -380,26 +387,14 @@ class _Marcher:
     # ------------------------------------------------------------------ fitting
 
     def _fitted(self, path: _Path) -> FittedCurve:
-        """A quintic spline through the points and through as many more as it takes."""
         whole = [*path.points, path.points[0]] if path.closed else path.points
-        points = _apart(np.array(whole), 1e-9 * self.scale)
-        for _ in range(12):
-            t = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-            if not (np.diff(t) > 0.0).all():
-                x, y, z = points[int(np.diff(t).argmin())].tolist()
-                raise ModellingError(
-                    f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
-                )
-            curve = interpolated_fit(t, points, path.closed)
-            middles = 0.5 * (t[:-1] + t[1:])
-            made = curve.points(middles)
-            onto = self._settled(made)
-            wrong = np.linalg.norm(onto - made, axis=1) > FIT * self.scale
-            if not wrong.any() or len(points) > MOST_POINTS:
-                break
-            wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
-            points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
-        return curve
+        fit = PathFit((self.one, self.two), self._settled, self._ways, self.scale)
+        return fit.curve(np.array(whole), path.closed)
+
+    def _ways(self, points: FloatArray) -> FloatArray:
+        """Unit tangents of the curve at points, (N, 3), of either sense."""
+        ways = np.cross(self.one.normals(points), self.two.normals(points))
+        return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
 
     def _settled(self, points: FloatArray, rounds: int = 4, least: float = 1e-10) -> FloatArray:
         """Points moved onto both surfaces by Newton's method, as far as it gets. least : the sine squared of
@@ -416,14 +411,13 @@ class _Marcher:
         return p
 
 
-def _apart(points: FloatArray, least: float) -> FloatArray:
-    """Points without those that repeat the one before; the last stays."""
-    kept = [points[0]]
-    for p in points[1:]:
-        if np.linalg.norm(p - kept[-1]) > least:
-            kept.append(p)
-    kept[-1] = points[-1]
-    return np.array(kept)
+def _thinned(points: FloatArray, apart: float) -> FloatArray:
+    """The first of the points, and of the others each that is not so near to one taken before it."""
+    kept = []
+    while len(points):
+        kept.append(points[0])
+        points = points[np.linalg.norm(points - points[0], axis=1) > apart]
+    return np.array(kept).reshape(-1, 3)
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:
@@ -441,13 +435,6 @@ def _passes(p: Vec3, q: Vec3, t: Vec3, start: Vec3, way: Vec3, step: float) -> b
     return dot(sub(start, p), t) > 0.0 and dot(sub(q, start), way) > -0.35 * step
 
 
-def _off_path(points: FloatArray, path: _Path) -> FloatArray:
-    """Distance of each point from a path, as far as places on it at every eighth of a step tell: a fiftieth
-    of the step more where a point is half a step away."""
-    from scipy.spatial import cKDTree
-
-    corners = np.array([*path.points, path.points[0]] if path.closed else path.points)
-    a, e = corners[:-1], np.diff(corners, axis=0)
-    places = a[:, None] + (np.arange(PLACES) / PLACES)[:, None] * e[:, None]
-    tree = cKDTree(np.concatenate([places.reshape(-1, 3), corners[-1:]]))
-    return np.asarray(tree.query(points)[0])
+def _off_curve(points: FloatArray, curve: FittedCurve) -> FloatArray:
+    """Distance of each point from a curve."""
+    return np.asarray(np.linalg.norm(curve.points(curve.nearest(points)) - points, axis=1))

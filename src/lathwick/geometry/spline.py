@@ -7,7 +7,7 @@ from a dense sample. Source: Piegl & Tiller, The NURBS Book, ch. 2, 6.1 and 9.2.
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -104,7 +104,12 @@ class BSpline:
     def spans(self, t0: float, t1: float) -> list[float]:
         """t0, the knots between, and t1: in between the curve is one polynomial."""
         least = SHORTEST_SPAN * (self.high - self.low)
-        return [t0, *(k for k in dict.fromkeys(self.knots) if t0 + least < k < t1 - least), t1]
+        knots = self._distinct_knots
+        return [t0, *knots[bisect_right(knots, t0 + least) : bisect_left(knots, t1 - least)], t1]
+
+    @cached_property
+    def _distinct_knots(self) -> tuple[float, ...]:
+        return tuple(dict.fromkeys(self.knots))
 
     def smooth_breaks(self, t0: float, t1: float) -> list[float]:
         return self.spans(t0, t1)[1:-1]
@@ -174,13 +179,12 @@ class BSpline:
         u = self._settled(points, t[near[:, 0]])
         near.sort(axis=1)
         apart = np.diff(near, axis=1) > NEAREST_SAMPLES  # samples of another branch
-        for k in range(NEAREST_SAMPLES - 1):
+        for k in np.flatnonzero(apart.any(axis=0)).tolist():
             rows = np.flatnonzero(apart[:, k])
-            if len(rows):
-                for other in (t[near[rows, k]], t[near[rows, k + 1]]):
-                    v = self._settled(points[rows], other)
-                    away = [np.linalg.norm(self.points(w) - points[rows], axis=1) for w in (u[rows], v)]
-                    u[rows] = np.where(away[1] < away[0], v, u[rows])
+            for other in (t[near[rows, k]], t[near[rows, k + 1]]):
+                v = self._settled(points[rows], other)
+                away = [np.linalg.norm(self.points(w) - points[rows], axis=1) for w in (u[rows], v)]
+                u[rows] = np.where(away[1] < away[0], v, u[rows])
         return u
 
     def _settled(self, points: FloatArray, u: FloatArray) -> FloatArray:
@@ -220,8 +224,8 @@ class BSpline:
         return value, slope, 2.0 * bend
 
     def kept(self, u: FloatArray) -> FloatArray:
-        """Parameters brought into the range: round a closed curve, else to its nearer end."""
-        if self.is_closed:
+        """Parameters brought into the range: round a smoothly closed curve, else to the nearer end."""
+        if self.is_smoothly_closed:
             over = (u < self.low) | (u > self.high)
             return np.where(over, self.low + (u - self.low) % (self.high - self.low), u)
         return np.clip(u, self.low, self.high)
@@ -410,7 +414,7 @@ class SplineCurve(BSpline, Curve):
 
     def _kept_one(self, u: float) -> float:
         """As `kept`, of one parameter."""
-        if not self.is_closed:
+        if not self.is_smoothly_closed:
             return min(max(u, self.low), self.high)
         if self.low <= u <= self.high:
             return u
@@ -460,13 +464,13 @@ def joined(
     knots, controls = [float(pieces[0][0][0])] * (degree + 1), [pieces[0][1][:1]]
     known = ways or [(None, None)] * len(pieces)
     for (t, points), ends in zip(pieces, known, strict=True):
-        made = _through(t, points, degree, ends)
+        made = piece_through(t, points, degree, ends)
         knots += made.t[degree + 1 : -1].tolist()
         controls.append(made.c[1:])
     return FittedCurve(degree, (*knots, knots[-1]), np.concatenate(controls))
 
 
-def _through(t: FloatArray, points: FloatArray, degree: int, ways: Ways) -> Any:
+def piece_through(t: FloatArray, points: FloatArray, degree: int, ways: Ways) -> Any:
     """SciPy's spline through points, with the tangents at its ends that are known. Those take the place of
     "not a knot" conditions; how fast the curve runs there is as without them."""
     from scipy.interpolate import make_interp_spline

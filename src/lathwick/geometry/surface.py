@@ -188,6 +188,12 @@ class Surface:
         return self._own.tips if np.isfinite(self.domain).all() else ()
 
     @property
+    def ends_somewhere(self) -> bool:
+        """Whether a curve that goes on straight or round in it can leave it: at a border or a point."""
+        borders = (d for d, period in zip(self.domain, self.periods, strict=True) if not period)
+        return bool(self.singular_points) or any(np.isfinite(border).any() for border in borders)
+
+    @property
     def reachable(self) -> tuple[Interval, Interval]:
         """The domain and what lies beyond its borders where the surface goes on."""
         return self._own.reachable

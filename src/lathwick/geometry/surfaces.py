@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import ClassVar
@@ -269,6 +270,9 @@ class ExtrudedSurface(Surface):
     @property
     def straight(self) -> int:
         return 1
+
+    def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
+        return self.profile.smooth_breaks(*self.profile.domain), ()
 
     @cached_property
     def _fastest(self) -> float:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property, singledispatch
 
 import numpy as np
@@ -11,11 +10,12 @@ import numpy as np
 from ..geometry.curve import Curve
 from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import FloatArray, Plane
+from ..geometry.projection import ParallelProjection
 from ..geometry.spline import SplineCurve
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import Vec2, Vec3, along, cross, distance, dot, norm, scaled, sub, unit, vec3
+from ..geometry.vector import Vec2, Vec3, cross, distance, dot, scaled, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..sketch.plane_curves import CurvePiece
 from ..topology.brep import Edge, Vertex
@@ -43,16 +43,11 @@ class Section:
         return self._drawn(self.frame.points(p))
 
     def _drawn(self, points: FloatArray) -> FloatArray:
-        if self.mitre is None:
-            return points
-        normal, way = np.asarray(self.mitre.normal), np.asarray(self.way)
-        heights = (points - np.asarray(self.mitre.origin)) @ normal
-        return np.asarray(points - (heights / (way @ normal))[:, None] * way)
+        return points if self._onto is None else self._onto.points(points)
 
-    def _drawn_direction(self, d: Vec3) -> Vec3:
-        if self.mitre is None:
-            return d
-        return along(d, self.way, -dot(d, self.mitre.normal) / dot(self.way, self.mitre.normal))
+    @property
+    def _onto(self) -> ParallelProjection | None:
+        return None if self.mitre is None else ParallelProjection(self.way, self.mitre)
 
     @cached_property
     def _corners(self) -> dict[tuple[float, float], Vertex]:
@@ -95,28 +90,14 @@ class Section:
 
     def _curve(self, piece: ArcPiece | CurvePiece) -> tuple[Curve, float]:
         """The curve of a piece that bends, and by how much its parameter is less than the piece's."""
+        onto = self._onto
         if isinstance(piece, CurvePiece):
             curve = piece.curve.lifted(self.frame)
-            if isinstance(curve, SplineCurve):
-                return replace(curve, controls=self._drawn(curve.controls)), 0.0
-            return self._ellipse(curve.frame, curve.major, curve.minor)
+            return (curve, 0.0) if onto is None else onto.curve(curve)
         frame = self.frame.moved_to(self.frame.point(*piece.center))
-        if self.mitre is None:
+        if onto is None:
             return Circle(frame, piece.radius), 0.0
-        return self._ellipse(frame, piece.radius, piece.radius)
-
-    def _ellipse(self, frame: Plane, major: float, minor: float) -> tuple[Ellipse, float]:
-        """The image of an ellipse, from two of its conjugate radii (Rytz's construction)."""
-        center = vec3(self._drawn(np.array([frame.origin]))[0])
-        a = scaled(self._drawn_direction(frame.x), major)
-        b = scaled(self._drawn_direction(frame.y), minor)
-        turn = 0.5 * math.atan2(2.0 * dot(a, b), dot(a, a) - dot(b, b))
-        c, s = math.cos(turn), math.sin(turn)
-        long, short = (
-            (c * a[0] + s * b[0], c * a[1] + s * b[1], c * a[2] + s * b[2]),
-            (c * b[0] - s * a[0], c * b[1] - s * a[1], c * b[2] - s * a[2]),
-        )
-        return Ellipse(Plane(center, cross(long, short), long), norm(long), norm(short)), turn
+        return onto.ellipse(frame, piece.radius, piece.radius)
 
 
 def across(way: Vec3, origin: Vec3, frame: Plane) -> Section:

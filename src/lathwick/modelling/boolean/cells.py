@@ -121,7 +121,7 @@ class _Fans:
         gaps = [b - a for a, b in itertools.pairwise(ordered)]
         gaps.append(ordered[0] + math.tau - ordered[-1])
         if len(halves) > 1 and min(gaps) < TIED:
-            reach = 0.02 * min(_span(half[0]) for half in halves)
+            reach = 0.02 * min(half[0].length for half in halves)
             angles = [self._angle(_chord(half, reach), frame) for half in halves]
         return angles
 
@@ -137,14 +137,10 @@ def _leaving(half: Half) -> Vec3:
     return negated(fragment.curve.tangent(fragment.t1))
 
 
-def _span(fragment: Fragment) -> float:
-    return fragment.curve.length(fragment.t0, fragment.t1)
-
-
 def _chord(half: Half, reach: float) -> Vec3:
     """Direction from the tail to the place about `reach` along the half-fragment."""
     fragment, forward = half
-    share = reach / _span(fragment)
+    share = reach / fragment.length
     s = fragment.t0 + share * (fragment.t1 - fragment.t0) if forward else (
         fragment.t1 - share * (fragment.t1 - fragment.t0)
     )  # fmt: skip

@@ -10,6 +10,7 @@ import itertools
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -57,7 +58,7 @@ def _cell(p: Vec3) -> tuple[int, int, int]:
     return (math.floor(p[0] / CELL), math.floor(p[1] / CELL), math.floor(p[2] / CELL))
 
 
-@dataclass(eq=False, slots=True)
+@dataclass(eq=False)
 class Fragment:
     """A piece of `curve` from t0 to t1 > t0, from node `a` to node `b`; -1 for a whole closed curve.
 
@@ -75,6 +76,10 @@ class Fragment:
     @property
     def middle(self) -> Vec3:
         return self.curve.point(0.5 * (self.t0 + self.t1))
+
+    @cached_property
+    def length(self) -> float:
+        return self.curve.length(self.t0, self.t1)
 
     @property
     def is_ring(self) -> bool:

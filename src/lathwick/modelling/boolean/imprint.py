@@ -405,8 +405,9 @@ def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
     """INSIDE, ON or OUTSIDE of points on a face's surface. Raises ModellingError where that is not clear."""
     places = np.array(points).reshape(-1, 3)
     found = region_of(face).states(places)
-    if face.surface.singular_points:  # not all of a circle may lie on it
-        found[np.abs(face.surface.distance(places)) > 100.0 * NEAR] = OUTSIDE
+    if face.surface.ends_somewhere:  # a curve may have gone on beyond it
+        feet = face.surface.points(face.surface.parameters(places))
+        found[np.linalg.norm(feet - places, axis=1) > 100.0 * NEAR] = OUTSIDE
     states: list[int] = found.tolist()
     if UNCLEAR in states:
         x, y, z = points[states.index(UNCLEAR)]

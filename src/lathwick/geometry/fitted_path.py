@@ -1,0 +1,193 @@
+"""A path along two surfaces as a spline: in pieces between the lines across which a surface is not smooth to
+any order, each led through as many points as it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+from itertools import pairwise
+from typing import Any, TypeAlias
+
+import numpy as np
+
+from ..errors import ModellingError
+from .placement import FloatArray
+from .search import closed_in
+from .spline import FittedCurve, Ways, interpolated_fit, joined, piece_through
+from .surface import Surface
+
+FIT = 3e-11
+MOST_POINTS = 3000
+ROUNDS = 12
+DEGREE = 5
+FEWEST = DEGREE + 4
+"""So many points, at least, a piece is led through."""
+
+BESIDE = 1e-3
+"""A point of the path nearer to the end of a piece than this share of the step is left out."""
+
+Rule: TypeAlias = Callable[[FloatArray], FloatArray]
+Lines: TypeAlias = tuple[Surface, int, float]
+"""A line of a surface of equal u (0) or v (1), and that parameter."""
+
+
+@dataclass(frozen=True)
+class PathFit:
+    """How paths along two surfaces are fitted.
+
+    settle : moves points near both surfaces, (N, 3), onto both. ways : unit tangents there of the curve in
+    which they meet, of either sense, (N, 3). scale : the size of the model.
+    """
+
+    surfaces: tuple[Surface, Surface]
+    settle: Rule
+    ways: Rule
+    scale: float
+
+    def curve(self, points: FloatArray, closed: bool) -> FittedCurve:
+        """Through points in order, (N, 3), of which the last repeats the first where the path is closed.
+
+        Raises ModellingError where points follow each other too closely to tell the curve.
+        """
+        points = _apart(points, 1e-9 * self.scale)
+        kinks, places = self._kinks(points)
+        if not len(kinks):
+            t, points = self._refined(points, lambda t, p: interpolated_fit(t, p, closed).points)
+            return interpolated_fit(t, points, closed)
+        pieces: list[tuple[FloatArray, FloatArray]] = []
+        ways: list[Ways] = []
+        start = 0.0
+        for piece, known in _divided(points, kinks, places, closed):
+            ends = self._ends(piece, known)
+            through = partial(piece_through, degree=DEGREE, ways=ends)
+            t, p = self._refined(self._filled(piece), through)
+            pieces.append((start + t, p))
+            ways.append(ends)
+            start += float(t[-1])
+        return joined(pieces, DEGREE, ways)
+
+    def _refined(
+        self, points: FloatArray, through: Callable[[FloatArray, FloatArray], Rule]
+    ) -> tuple[FloatArray, FloatArray]:
+        """Parameters and points, with more of these wherever what is led through them leaves the surfaces."""
+        for _ in range(ROUNDS):
+            t = _lengths(points)
+            if not (np.diff(t) > 0.0).all():
+                x, y, z = points[int(np.diff(t).argmin())].tolist()
+                raise ModellingError(
+                    f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
+                )
+            made = through(t, points)(0.5 * (t[:-1] + t[1:]))
+            onto = self.settle(made)
+            wrong = np.linalg.norm(onto - made, axis=1) > FIT * self.scale
+            if not wrong.any() or len(points) > MOST_POINTS:
+                break
+            wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
+            points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
+        return _lengths(points), points
+
+    def _filled(self, points: FloatArray) -> FloatArray:
+        """With points between, so that there are enough for a piece."""
+        while len(points) < FEWEST:
+            middles = self.settle(0.5 * (points[:-1] + points[1:]))
+            points = np.insert(points, np.arange(1, len(points)), middles, axis=0)
+        return points
+
+    def _ends(self, piece: FloatArray, known: tuple[bool, bool]) -> Ways:
+        """The directions in which a piece starts and ends, where it does so on a line of a surface."""
+        chords = np.array([piece[1] - piece[0], piece[-1] - piece[-2]])
+        found = self.ways(piece[[0, -1]])
+        found *= np.sign((found * chords).sum(axis=1))[:, None]
+        return (found[0] if known[0] else None), (found[1] if known[1] else None)
+
+    # ------------------------------------------------------------------ lines
+
+    def _kinks(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Where the path crosses lines of the surfaces, or borders, across which these are not smooth to any
+        order: numbers of steps and shares of them, added, in order, and the points there, (M, 3)."""
+        found = [self._crossings(points, surface, k) for surface in self.surfaces for k in (0, 1)]
+        at = np.concatenate([f[0] for f in found])
+        places = np.concatenate([f[1] for f in found])
+        order = np.argsort(at)
+        at, places = at[order], places[order]
+        kept = np.append(True, np.diff(at) > BESIDE)[: len(at)]
+        return at[kept], places[kept]
+
+    def _crossings(self, points: FloatArray, surface: Surface, k: int) -> tuple[FloatArray, FloatArray]:
+        lines, period = _lines(surface, k), surface.periods[k]
+        if not len(lines):
+            return np.zeros(0), np.zeros((0, 3))
+        uv = surface.parameters(points)
+        u, rows, which = uv[:, k], [], []
+        for line in lines:
+            gaps = _beyond(surface, k, np.full(len(points), line), points, uv)
+            off = u - line
+            off = (off + 0.5 * period) % period - 0.5 * period if period else off
+            near = np.abs(off) < 0.25 * (period or np.inf)
+            passed = ((gaps[1:] < 0.0) != (gaps[:-1] < 0.0)) & near[1:] & near[:-1]
+            rows.append(np.flatnonzero(passed & (off[1:] * off[:-1] <= 0.0)))
+            which.append(np.full(len(rows[-1]), line))
+        step, line_of = np.concatenate(rows), np.concatenate(which)
+        a, b = points[step], points[step + 1]
+
+        def place(share: FloatArray) -> FloatArray:
+            return self.settle(a + share[:, None] * (b - a))
+
+        def gap(share: FloatArray) -> FloatArray:
+            p = place(share)
+            return _beyond(surface, k, line_of, p, surface.parameters(p)) / self.scale
+
+        share = closed_in(gap, np.zeros(len(step)), np.ones(len(step)))
+        return step + share, place(share) if len(step) else np.zeros((0, 3))
+
+
+def _lines(surface: Surface, k: int) -> FloatArray:
+    """The parameters of the lines, and of borders beyond which the surface goes on otherwise."""
+    breaks, ends = surface.smooth_breaks()[k], surface.domain[k]
+    if surface.periods[k]:
+        return np.array([ends[0], *breaks] if len(breaks) else [])
+    return np.array([line for line in (ends[0], *breaks, ends[1]) if np.isfinite(line)])
+
+
+def _beyond(surface: Surface, k: int, line: FloatArray, points: FloatArray, uv: FloatArray) -> FloatArray:
+    """How far points lie beyond lines, measured square to them where they pass next to the points."""
+    foot = uv.copy()
+    foot[:, k] = line
+    d = surface.derivatives(foot, 1)
+    way = d[1][0] if k == 0 else d[0][1]
+    return np.asarray(((points - d[0][0]) * way).sum(axis=1) / np.linalg.norm(way, axis=1))
+
+
+def _divided(
+    points: FloatArray, kinks: FloatArray, places: FloatArray, closed: bool
+) -> Iterator[tuple[FloatArray, tuple[bool, bool]]]:
+    """The pieces of a path between its kinks, and whether each begins and ends at one; those of a closed path
+    from the first kink round to it."""
+    count = len(points) - 1
+    if closed:
+        points = np.concatenate([points, points[1:]])
+        ends = [*zip(kinks.tolist(), places, strict=True), (kinks[0] + count, places[0])]
+        known = [(True, True)] * (len(ends) - 1)
+    else:
+        ends = [(0.0, points[0]), *zip(kinks.tolist(), places, strict=True), (float(count), points[-1])]
+        ends = [e for n, e in enumerate(ends) if n in (0, len(ends) - 1) or BESIDE < e[0] < count - BESIDE]
+        known = [(n > 0, n < len(ends) - 2) for n in range(len(ends) - 1)]
+    for ((low, start), (high, end)), sides in zip(pairwise(ends), known, strict=True):
+        between = np.arange(int(np.ceil(low + BESIDE)), int(np.floor(high - BESIDE)) + 1)
+        yield np.concatenate([start[None], points[between], end[None]]), sides
+
+
+def _lengths(points: FloatArray) -> FloatArray:
+    steps: Any = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    return np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def _apart(points: FloatArray, least: float) -> FloatArray:
+    """Points without those that repeat the one before; the last stays."""
+    kept = [points[0]]
+    for p in points[1:]:
+        if np.linalg.norm(p - kept[-1]) > least:
+            kept.append(p)
+    kept[-1] = points[-1]
+    return np.array(kept)
