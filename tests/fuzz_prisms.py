@@ -27,7 +27,7 @@ OPERATIONS = {
 
 
 def outline(random: np.random.Generator) -> lw.Sketch:
-    """An ellipse, or a closed spline about the origin."""
+    """An ellipse, or a spline about the origin, closed smoothly or in a corner."""
     sk = lw.Sketch(lw.XY)
     if random.random() < 0.4:
         sk.ellipse((0, 0), *random.uniform(2, 5, 2), angle=float(random.uniform(0, 90)))
@@ -35,7 +35,11 @@ def outline(random: np.random.Generator) -> lw.Sketch:
     count = int(random.integers(5, 10))
     angles = np.sort(np.linspace(0, 2 * np.pi, count, endpoint=False) + random.uniform(0, 0.4, count))
     reach = random.uniform(2.5, 5.0, count)
-    sk.spline([(r * np.cos(a), r * np.sin(a)) for r, a in zip(reach, angles, strict=True)], close=True)
+    points = [(r * np.cos(a), r * np.sin(a)) for r, a in zip(reach, angles, strict=True)]
+    if random.random() < 0.7:
+        sk.spline(points, close=True)
+    else:
+        sk.spline([*points, points[0]])
     return sk
 
 

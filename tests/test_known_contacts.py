@@ -11,7 +11,7 @@ import pytest
 import lathwick as lw
 
 from .conftest import sound
-from .curved_parts import splined
+from .curved_parts import oval, splined
 
 R, BEND = 20.0, 60.0
 
@@ -150,3 +150,37 @@ def test_covers_with_leaning_walls(taper, round_, wall):
     expected = inside & (near < wall) if wall > 0 else ~inside & (near < -wall)
     sure = np.abs(near - abs(wall)) > 1e-6
     assert (cover.contains(points) == expected)[sure].all()
+
+
+@pytest.mark.parametrize("kind", ["ellipse", "spline"])
+def test_a_rod_cut_off_obliquely_is_as_long_as_its_middle_is_high(kind):
+    """The volume below a plane over an outline is its area times the height over its centroid; the edge is
+    the outline itself, drawn along the rod onto the plane."""
+    whole = oval(5, 3, 30) if kind == "ellipse" else splined(height=30, scale=0.5)
+    area, (cx, cy, _) = whole.volume / 30, whole.centroid
+    cut = lw.Plane((1, -2, 14), (0.4, -0.3, 1))
+    rod = min(lw.separate(lw.split(whole, cut)), key=lambda part: part.centroid[2])
+    height = 14 - (0.4 * (cx - 1) - 0.3 * (cy + 2))
+    assert rod.volume == pytest.approx(area * height, rel=1e-12)
+    rim = max(rod.edges(), key=lambda edge: edge.midpoint[2])
+    assert rim.kind == kind
+    assert rim.lies_in(cut)
+
+
+@pytest.mark.parametrize("seed", [0, 1, 5])
+def test_outlines_with_a_corner_in_general_position(seed):
+    """What goes on beyond the corner of an outline, along its tangents, is no part of its wall. Seed 1 bends
+    so sharply that steps as long as its sharpest bend would never end."""
+    rng = np.random.default_rng(seed)
+    turns = np.sort(rng.uniform(0, 6.28, 6))
+    points = (np.column_stack([np.cos(turns), np.sin(turns)]) * rng.uniform(3, 6, 6)[:, None]).tolist()
+    sk = lw.Sketch(lw.XY)
+    sk.spline([*points, points[0]])
+    one = lw.move(lw.extrude(sk, 8), 0, 0, -4)
+    pose = np.random.default_rng(seed + 50)
+    other = lw.turn(lw.extrude(sk, 8), float(pose.uniform(0, 360)), lw.Axis((0, 0, 0), pose.normal(size=3)))
+    other = lw.move(other, *pose.uniform(-5, 5, 3))
+    cut, common = lw.cut(one, other), lw.intersect(one, other)
+    assert cut.volume + common.volume == pytest.approx(one.volume, rel=1e-8)
+    places = rng.uniform(np.array(one.bounds[0]), np.array(one.bounds[1]), (300, 3))
+    assert (common.contains(places) == (one.contains(places) & other.contains(places))).all()

@@ -75,6 +75,17 @@ def test_a_pipe_is_made_of_cylinders_and_tori():
     assert lw.shell(solid, 2, open=solid.faces().planar()).volume == pytest.approx(body.volume, rel=1e-12)
 
 
+def test_a_spring_whose_profile_stands_in_a_plane_of_its_axis(tmp_path, outside_check):
+    """As one turns it: what moves on is the part of the way that is square to the plane. Its turns come near
+    each other, which the proof of its STEP file must not take for an error."""
+    profile = lw.Sketch(lw.Plane((20, 0, 0), (0, 1, 0)))
+    profile.circle((0, 0), 1.5)
+    spring = lw.sweep(profile, lw.helix(20, 5, turns=2))
+    assert spring.volume == pytest.approx(math.pi * 1.5**2 * math.tau * 20 * 2, rel=1e-10)
+    lw.save(spring, tmp_path / "spring.step")
+    outside_check(tmp_path / "spring.step")
+
+
 def test_a_spring(tmp_path, outside_check):
     """Area times length; closed form of the length."""
     path = lw.helix(20, 8, turns=1)

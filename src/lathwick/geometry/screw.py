@@ -141,44 +141,38 @@ class ScrewSurface(Surface):
         return 1 if self.profile.kind == "line" else None
 
     @cached_property
-    def _turning(self) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Rows that take the part across the axis along, and across it once more; the axis."""
-        axis = np.asarray(self.frame.normal)
-        across = np.eye(3) - np.outer(axis, axis)
-        x, y = np.asarray(self.frame.x), np.asarray(self.frame.y)
-        aside = np.outer(x, y) - np.outer(y, x)
-        return across, aside, axis
+    def _rows(self) -> FloatArray:
+        """The frame's directions, one in each row."""
+        return np.array([self.frame.x, self.frame.y, self.frame.normal])
+
+    def _turned(self, u: FloatArray, p: FloatArray) -> FloatArray:
+        """Vectors turned by u, in the frame's coordinates as what comes of them, (N, 3)."""
+        c, s, local = np.cos(u), np.sin(u), p @ self._rows.T
+        x, y = local[:, 0].copy(), local[:, 1]
+        local[:, 0], local[:, 1] = c * x - s * y, s * x + c * y
+        return np.asarray(local)
 
     def points(self, uv: FloatArray) -> FloatArray:
-        return (
-            self._turned(uv[:, 0], self.profile.points(uv[:, 1]) - self.frame.origin, 0) + self.frame.origin
-        )
-
-    def _turned(self, u: FloatArray, p: FloatArray, times: int, steady: bool = True) -> FloatArray:
-        """Vectors from the frame's origin, (N, 3), turned by u and derived by it. steady : whether they are
-        points, which rise too."""
-        across, aside, axis = self._turning
-        c, s = np.cos(u)[:, None], np.sin(u)[:, None]
-        flat, square = p @ across, p @ aside
-        if times == 1:
-            return np.asarray(c * square - s * flat + (self.rise * axis if steady else 0.0))
-        if times == 2:
-            return np.asarray(-c * flat - s * square)
-        along = (p @ axis + (self.rise * u if steady else 0.0))[:, None] * axis
-        return np.asarray(c * flat + s * square + along)
+        made = self._turned(uv[:, 0], self.profile.points(uv[:, 1]) - self.frame.origin)
+        made[:, 2] += self.rise * uv[:, 0]
+        return np.asarray(made @ self._rows + self.frame.origin)
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
         u, v = uv[:, 0], uv[:, 1]
-        p = self.profile.points(v) - self.frame.origin
-        found = [[self._turned(u, p, i)] for i in range(most + 1)]
-        found[0][0] = found[0][0] + self.frame.origin
+        p = self._turned(u, self.profile.points(v) - self.frame.origin)
+        p[:, 2] += self.rise * u
+        found = [[p]]
         if most:
-            d = self.profile.derivatives(v)
-            for i in range(most):
-                found[i].append(self._turned(u, d, i, False))
+            d = self._turned(u, self.profile.derivatives(v))
+            found[0].append(d)
+            found.append([_quarter(p, self.rise)])
         if most > 1:
-            found[0].append(self._turned(u, self.profile.second(v), 0, False))
-        return found
+            found[0].append(self._turned(u, self.profile.second(v)))
+            found[1].append(_quarter(d, 0.0))
+            found.append([_quarter(found[1][0], 0.0)])
+        made = [[np.asarray(local @ self._rows) for local in row] for row in found]
+        made[0][0] += self.frame.origin
+        return made
 
     def derivatives_at(self, u: float, v: float) -> Derivatives:
         t = np.array([v])
@@ -264,7 +258,9 @@ class ScrewSurface(Surface):
         count = max(DEGREE + 1, math.ceil(PER_TURN * (us[1] - us[0]) / math.tau))
         u = np.linspace(*us, count + 1)
         fit = make_interp_spline(u, np.column_stack([np.cos(u), np.sin(u), u]), DEGREE)
-        across, aside, axis = self._turning
+        axis = np.asarray(self.frame.normal)
+        across = np.eye(3) - np.outer(axis, axis)
+        aside = np.outer(self.frame.x, self.frame.y) - np.outer(self.frame.y, self.frame.x)
         p = profile.controls - self.frame.origin
         along = (p @ axis)[None, :] + self.rise * fit.c[:, 2:]
         net = fit.c[:, :1, None] * (p @ across) + fit.c[:, 1:2, None] * (p @ aside) + along[:, :, None] * axis
@@ -322,3 +318,8 @@ def _is_coaxial(one: Plane, two: Plane) -> bool:
     off = sub(two.origin, one.origin)
     aside = norm(sub(off, scaled(one.normal, dot(off, one.normal))))
     return norm(cross(one.normal, two.normal)) <= PARALLEL and aside <= RESOLUTION
+
+
+def _quarter(local: FloatArray, rise: float) -> FloatArray:
+    """Vectors turned by a quarter about the axis, with the given height."""
+    return np.column_stack([-local[:, 1], local[:, 0], np.full(len(local), rise)])

@@ -552,8 +552,11 @@ class _Memo:
         for k, (low, high) in enumerate(self._surface.domain):
             stops = np.array([low, *self._surface.smooth_breaks()[k], high])
             spans = len(stops) - 1
-            count = min(max(4 * spans, SIDE - 1), MOST_SIDE)
-            sides.append(np.interp(np.linspace(0.0, spans, count + 1), np.arange(spans + 1), stops))
+            if 4 * spans <= MOST_SIDE:
+                shares = np.linspace(0.0, spans, max(4 * spans, SIDE - 1) + 1)
+                sides.append(np.interp(shares, np.arange(spans + 1), stops))
+            else:  # evenly: breaks may lie close together here, and far apart there
+                sides.append(np.linspace(low, high, MOST_SIDE + 1))
             for end, (pole, beside) in enumerate(zip(self._poles[k], (1, -2), strict=True)):
                 if pole:
                     sides[k][-end] = 0.9 * sides[k][-end] + 0.1 * sides[k][beside]

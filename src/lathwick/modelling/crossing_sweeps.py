@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,13 +24,31 @@ BESIDE = math.pi
 the path counts."""
 
 
-@dataclass(frozen=True)
-class _Station:
-    """Where the profile is, how far along the path, on which leg."""
+class _Stations:
+    """Where the profile is looked at: places on the path, (N, 3), how far along it and on which leg, (N,)."""
 
-    plane: Plane
-    length: float
-    leg: int
+    def __init__(self, carriers: Sequence[Carrier], reach: float) -> None:
+        whole = math.fsum(carrier.leg.length for carrier in carriers)
+        spacing = max(reach / PER_REACH, whole / MOST_STATIONS)
+        self._carriers = carriers
+        self._shares = [
+            np.linspace(0.0, 1.0, max(2, math.ceil(c.leg.length / spacing) + 1)) for c in carriers
+        ]
+        legs = [(carrier.leg, shares) for carrier, shares in zip(carriers, self._shares, strict=True)]
+        self.origins = np.concatenate([g.curve.points(g.t0 + s * (g.t1 - g.t0)) for g, s in legs])
+        begins = np.cumsum([0.0, *(leg.length for leg, _ in legs)])
+        self.lengths = np.concatenate([begins[n] + s * g.length for n, (g, s) in enumerate(legs)])
+        self.legs = np.repeat(np.arange(len(legs)), [len(s) for _, s in legs])
+        self._planes: dict[int, list[Plane]] = {}
+
+    def plane(self, station: int) -> Plane:
+        """The profile's plane at a station."""
+        leg = int(self.legs[station])
+        if leg not in self._planes:
+            carrier = self._carriers[leg]
+            frames = carrier.frames(self._shares[leg])
+            self._planes[leg] = [carried(carrier.plane, carrier.start, frame) for frame in frames]
+        return self._planes[leg][station - int(np.searchsorted(self.legs, leg))]
 
 
 def refuse_crossing(
@@ -39,36 +56,23 @@ def refuse_crossing(
 ) -> None:
     """Raise ModellingError with the place where a swept patch would run into itself. samples : points of its
     outline, (N, 2)."""
+    from scipy.spatial import cKDTree
+
     first = carriers[0]
     off = first.plane.points(samples) - np.asarray(first.start.origin)
     reach = max(float(np.linalg.norm(off, axis=1).max()), 1e-9)
-    origins, stations = _stations(carriers, reach)
-    total = stations[-1].length
-    from scipy.spatial import cKDTree
-
-    for i, j in cKDTree(origins).query_pairs(2.0 * reach):
-        apart = abs(stations[i].length - stations[j].length)
-        apart = min(apart, total - apart) if closed else apart
-        if apart <= BESIDE * reach:
-            continue
-        for one, two in ((stations[i], stations[j]), (stations[j], stations[i])):
-            points = one.plane.points(samples)
-            kept = _between_mitres(points, sections, one.leg) & _between_mitres(points, sections, two.leg)
-            _refuse_inside(points[kept], two.plane, patch, reach / PER_REACH)
-
-
-def _stations(carriers: Sequence[Carrier], reach: float) -> tuple[FloatArray, list[_Station]]:
-    whole = math.fsum(carrier.leg.length for carrier in carriers)
-    spacing = max(reach / PER_REACH, whole / MOST_STATIONS)
-    origins, stations, before = [], [], 0.0
-    for number, carrier in enumerate(carriers):
-        shares = np.linspace(0.0, 1.0, max(2, math.ceil(carrier.leg.length / spacing) + 1))
-        for share, frame in zip(shares.tolist(), carrier.frames(shares), strict=True):
-            origins.append(frame.origin)
-            plane = carried(carrier.plane, carrier.start, frame)
-            stations.append(_Station(plane, before + share * carrier.leg.length, number))
-        before += carrier.leg.length
-    return np.array(origins), stations
+    stations = _Stations(carriers, reach)
+    pairs = cKDTree(stations.origins).query_pairs(2.0 * reach, output_type="ndarray")
+    apart = np.abs(np.diff(stations.lengths[pairs], axis=1)[:, 0])
+    if closed:
+        apart = np.minimum(apart, stations.lengths[-1] - apart)
+    for i, j in pairs[apart > BESIDE * reach].tolist():
+        for one, two in ((i, j), (j, i)):
+            points = stations.plane(one).points(samples)
+            kept = np.ones(len(points), dtype=bool)
+            for leg in (stations.legs[one], stations.legs[two]):
+                kept &= _between_mitres(points, sections, int(leg))
+            _refuse_inside(points[kept], stations.plane(two), patch, reach / PER_REACH)
 
 
 def _between_mitres(points: FloatArray, sections: Sequence[Section], leg: int) -> NDArray[np.bool_]:

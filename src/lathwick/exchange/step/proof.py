@@ -9,6 +9,7 @@ import numpy as np
 from ...errors import ExchangeError
 from ...geometry.placement import FloatArray
 from ...geometry.spline_surface import SplineSurface
+from ...geometry.surface import Surface
 from ...geometry.tolerance import JOIN
 from ...topology.body import Body
 from ...topology.brep import Face
@@ -28,7 +29,7 @@ def prove(face: Face, made: SplineSurface) -> None:
     edges = [coedge.edge for coedge in face.coedges()]
     for edge in edges:
         points = edge.curve.points(np.linspace(edge.t0, edge.t1, SPOTS))
-        gaps = np.abs(made.distance(points))
+        gaps = _gaps(made, points, face.surface)
         worst = int(gaps.argmax())
         if not gaps[worst] <= JOIN:
             x, y, z = points[worst].tolist()
@@ -43,6 +44,17 @@ def prove(face: Face, made: SplineSurface) -> None:
         raise ExchangeError(
             f"the face {name_of(face)} cannot be written to STEP: the B-spline would lie {gaps.max():.2g} off"
         )
+
+
+def _gaps(made: SplineSurface, points: FloatArray, surface: Surface) -> FloatArray:
+    """Distances of points from what is written for a surface; where that comes near itself its samples may
+    lead to another part, and those of the surface, if it has the same parameters, to the right one."""
+    gaps = np.abs(made.distance(points))
+    far = np.flatnonzero(gaps > JOIN)
+    if len(far):
+        feet = made.feet_from(points[far], surface.parameters(points[far]))
+        gaps[far] = np.minimum(gaps[far], np.linalg.norm(made.points(feet) - points[far], axis=1))
+    return gaps
 
 
 def _between(knots: Sequence[float]) -> FloatArray:
