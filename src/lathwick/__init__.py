@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from .family.design import Design as Design
     from .family.design import design as design
     from .family.files import read_mesh as read_mesh
+    from .family.files import read_step as read_step
     from .family.files import save as save
     from .family.files import save_each as save_each
     from .family.job import Job as Job
@@ -99,7 +100,7 @@ if TYPE_CHECKING:
 _HOMES = {
     "family.comparison": ("Comparison", "compare"),
     "family.design": ("Design", "design"),
-    "family.files": ("read_mesh", "save", "save_each"),
+    "family.files": ("read_mesh", "read_step", "save", "save_each"),
     "family.job": ("Job",),
     "family.measuring": ("angle", "distance", "interference"),
     "family.messages": ("Message",),

@@ -16,20 +16,24 @@ from ..errors import ExchangeError
 from ..exchange.drawing.dxf import write_dxf
 from ..exchange.drawing.outline import Outline
 from ..exchange.drawing.svg import write_svg
+from ..exchange.obj import read_obj, write_obj
 from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
+from ..exchange.threemf import read_3mf, write_3mf
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
-from ..mesh.tessellate import DEFAULT_ANGLE, tessellate, tessellate_apart
+from ..mesh.tessellate import DEFAULT_ANGLE, default_chord, tessellate, tessellate_apart
 from ..modelling.flat_faces import region_of_face
 from ..sketch.pieces import pieces_along, pieces_of
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
 from ..topology.body import Body, BodyFace
 from .atomic import write_atomically
+from .messages import NOTE, Message
 from .part import Part
 
 Encoder = Callable[..., bytes | memoryview]
+STEP_SUFFIXES = (".step", ".stp")
 
 
 def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
@@ -39,6 +43,8 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
         Options: `schema` "ap242" or "ap214".
     .stl : parts, bodies and meshes. Options: `chord` (length unit), `angle` (degrees), `ascii`,
         `unit` to convert to.
+    .obj .3mf : parts, bodies and meshes, an object for each body with its name, in 3MF with its color.
+        Options: `chord`, `angle`, `unit`.
     .svg .dxf : sketches, regions and planar faces, flat and at true size.
     .png : parts, bodies and sketches. Options: `size` (width, height) in pixels, `view` of a body: iso
         front back right left top bottom.
@@ -85,20 +91,53 @@ def _file_name(target: Path, name: str) -> str:
 
 
 def read_mesh(path: str | PathLike[str]) -> Mesh:
-    """The mesh in an .stl file. Its unit is "" if the file does not tell. Raises ExchangeError."""
+    """The mesh in an .stl, .obj or .3mf file; its unit is "" if the file does not tell.
+
+    Raises ExchangeError, with the place, for what cannot be read.
+    """
     source = Path(path)
-    if source.suffix.lower() != ".stl":
-        raise ExchangeError(f"{source.name}: meshes are read from .stl files")
+    decode = _MESH_READERS.get(source.suffix.lower())
+    if decode is None:
+        raise ExchangeError(f"{source.name}: meshes are read from {', '.join(_MESH_READERS)} files")
     try:
-        if not stat.S_ISREG(source.stat().st_mode):
-            raise ExchangeError(f"{source} is no file")
-        data = source.read_bytes()
-    except OSError as error:
-        raise ExchangeError(f"{source} cannot be read: {error.strerror or error}") from error
-    try:
-        return read_stl(data)
+        return decode(_bytes_of(source))
     except ExchangeError as error:
         raise ExchangeError(f"{source.name}: {error.message}") from None
+
+
+def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
+    """The solids of a STEP file as a part: one body, or several by name, where the file's assemblies place
+    them, with their colors. Its `messages` say what was mended, or is stated otherwise in the file.
+
+    unit : to convert to; by default the file's own, or "mm" where that is none of ours. Faces that the file
+    cuts up are whole; those without a name of the form "step/role" are called "NAME/face:NUMBER".
+
+    Raises ExchangeError, with the entity, for what cannot be read: each body is valid, or it is not given.
+    """
+    from ..exchange.step.reading.reader import read_bodies
+
+    source = Path(path)
+    if source.suffix.lower() not in STEP_SUFFIXES:
+        raise ExchangeError(f"{source.name}: STEP files end in {' or '.join(STEP_SUFFIXES)}")
+    try:
+        file = read_bodies(_bytes_of(source), unit)
+    except ExchangeError as error:
+        raise ExchangeError(f"{source.name}: {error.message}") from None
+    told = tuple(Message(NOTE, text) for text in file.messages)
+    if len(file.bodies) == 1:
+        only = file.bodies[0]
+        return Part(only.body, name=only.name, color=only.color, messages=told)
+    pieces: dict[str, Body | Part] = {b.name: Part(b.body, name=b.name, color=b.color) for b in file.bodies}
+    return Part(pieces, name=source.stem, messages=told)
+
+
+def _bytes_of(source: Path) -> bytes:
+    try:
+        if not stat.S_ISREG(source.stat().st_mode):
+            raise ExchangeError("is no file")
+        return source.read_bytes()
+    except OSError as error:
+        raise ExchangeError(f"cannot be read: {error.strerror or error}") from error
 
 
 def _solids(obj: Any, name: str) -> list[Solid]:
@@ -147,6 +186,33 @@ def _stl(
     if unit is not None:
         mesh = _converted(mesh, unit)
     return write_stl(mesh, name, ascii=ascii)
+
+
+def _named_meshes(
+    obj: Any, name: str, chord: float | None, angle: float, unit: str | None
+) -> list[tuple[str, Mesh, tuple[float, float, float] | None]]:
+    """A mesh for each body, with its name and color."""
+    found: list[tuple[str, Mesh, tuple[float, float, float] | None]]
+    if isinstance(obj, Mesh):
+        found = [(name, obj, None)]
+    else:
+        solids = _solids(obj, name)
+        if chord is None:
+            chord = default_chord([solid.body for solid in solids])
+        found = [(s.name, tessellate(s.body, chord, angle), s.color) for s in solids]
+    return found if unit is None else [(n, _converted(mesh, unit), color) for n, mesh, color in found]
+
+
+def _obj(
+    obj: Any, name: str, *, chord: float | None = None, angle: float = DEFAULT_ANGLE, unit: str | None = None
+) -> bytes:
+    return write_obj([(n, mesh) for n, mesh, _ in _named_meshes(obj, name, chord, angle, unit)], name)
+
+
+def _3mf(
+    obj: Any, name: str, *, chord: float | None = None, angle: float = DEFAULT_ANGLE, unit: str | None = None
+) -> bytes:
+    return write_3mf(_named_meshes(obj, name, chord, angle, unit), name)
 
 
 def _one_body(obj: Any) -> Body:
@@ -202,7 +268,11 @@ _ENCODERS: dict[str, Encoder] = {
     ".step": _step,
     ".stp": _step,
     ".stl": _stl,
+    ".obj": _obj,
+    ".3mf": _3mf,
     ".svg": _svg,
     ".dxf": _dxf,
     ".png": _picture,
 }
+
+_MESH_READERS: dict[str, Callable[[bytes], Mesh]] = {".stl": read_stl, ".obj": read_obj, ".3mf": read_3mf}

@@ -56,14 +56,19 @@ def tessellate(body: Body, chord: float | None = None, angle: float = DEFAULT_AN
     return tessellate_by_face(body, chord, angle)[0]
 
 
+def default_chord(bodies: Sequence[Body]) -> float:
+    """The chord height of bodies together where none is given: a share of the diagonal of their box."""
+    bounds = np.array([body.bounds for body in bodies])
+    return DEFAULT_SHARE * float(np.linalg.norm(bounds[:, 1].max(axis=0) - bounds[:, 0].min(axis=0)))
+
+
 def tessellate_apart(
     bodies: Sequence[Body], chord: float | None = None, angle: float = DEFAULT_ANGLE
 ) -> tuple[Mesh, IntArray]:
     """Bodies that are kept apart as one mesh of a shell each, which share no vertex even where they touch;
     also the number of each triangle's face, counted through the bodies. See `tessellate`."""
     if chord is None:
-        bounds = np.array([body.bounds for body in bodies])
-        chord = DEFAULT_SHARE * float(np.linalg.norm(bounds[:, 1].max(axis=0) - bounds[:, 0].min(axis=0)))
+        chord = default_chord(bodies)
     vertices, triangles, owners = [], [], []
     count = faces = 0
     for body in bodies:

@@ -498,10 +498,11 @@ def _runs_on(one: tuple[_Link, bool], two: tuple[_Link, bool]) -> bool:
     v = g.curve.tangent(g.t0) if b_start else negated(g.curve.tangent(g.t1))
     if dot(u, v) > -1.0 + SMOOTH:
         return False
-    return f.curve is g.curve or _one_curve(f.curve, g.curve)
+    return f.curve is g.curve or one_curve(f.curve, g.curve)
 
 
-def _one_curve(a: Curve, b: Curve) -> bool:
+def one_curve(a: Curve, b: Curve) -> bool:
+    """Whether two lines, circles or ellipses are one, however they are described."""
     rule = _SAME.get(type(a))
     return rule is not None and type(a) is type(b) and rule(a, b)
 

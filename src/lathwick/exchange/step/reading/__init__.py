@@ -1,0 +1,1 @@
+"""STEP files read: the clear text, geometry, topology, products."""

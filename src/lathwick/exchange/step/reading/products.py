@@ -1,0 +1,318 @@
+"""What a STEP file says about its solids: units, names, colors, and where assemblies place them."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ....errors import ExchangeError
+from ....geometry.placement import FloatArray, Plane
+from ....geometry.units import MILLIMETRES
+from ....geometry.vector import vec3
+from .source import Source
+from .text import Enum, Ref, StepText, Typed
+
+SOLIDS = ("MANIFOLD_SOLID_BREP", "BREP_WITH_VOIDS", "FACETED_BREP", "FACETED_BREP_AND_BREP_WITH_VOIDS")
+SURFACES = ("SHELL_BASED_SURFACE_MODEL", "FACE_BASED_SURFACE_MODEL")
+PREFIXES = {
+    "EXA": 1e18, "PETA": 1e15, "TERA": 1e12, "GIGA": 1e9, "MEGA": 1e6, "KILO": 1e3, "HECTO": 1e2, "DECA": 1e1,
+    "DECI": 1e-1, "CENTI": 1e-2, "MILLI": 1e-3, "MICRO": 1e-6, "NANO": 1e-9, "PICO": 1e-12,
+}  # fmt: skip
+MOST_PLACED = 20_000
+DEEPEST = 50
+
+Color = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A solid of the file, by number, under a name, and where it is: a matrix (4, 4) in the file's unit."""
+
+    number: int
+    name: str
+    matrix: FloatArray
+
+
+@dataclass(frozen=True)
+class Units:
+    """Millimetres for each unit of length of the file, radians for each of angle, and its gap in its unit."""
+
+    length: float
+    angle: float
+    gap: float
+
+
+def units_of(text: StepText) -> Units:
+    """The units of the first geometric context that states some."""
+    length, angle, gap = 1.0, 1.0, 0.0
+    found: set[float] = set()
+    for number in text.named("GLOBAL_UNIT_ASSIGNED_CONTEXT"):
+        values = text.part(number, "GLOBAL_UNIT_ASSIGNED_CONTEXT") or [[]]
+        for unit in values[0] if isinstance(values[0], list) else []:
+            if not isinstance(unit, Ref):
+                continue
+            if text.part(unit, "LENGTH_UNIT") is not None:
+                length = 1000.0 * _factor(text, unit, "METRE", 0)
+                found.add(length)
+            elif text.part(unit, "PLANE_ANGLE_UNIT") is not None:
+                angle = _factor(text, unit, "RADIAN", 0)
+        gap = max(gap, _uncertainty(text, number))
+    if len(found) > 1:
+        raise ExchangeError(
+            "the file mixes units of length: " + ", ".join(f"{f:g} mm" for f in sorted(found))
+        )
+    return Units(length, angle, gap)
+
+
+def _uncertainty(text: StepText, context: int) -> float:
+    values = text.part(context, "GLOBAL_UNCERTAINTY_ASSIGNED_CONTEXT")
+    best = 0.0
+    for measure in values[0] if values and isinstance(values[0], list) else []:
+        parts = text.part(measure, "UNCERTAINTY_MEASURE_WITH_UNIT") if isinstance(measure, Ref) else None
+        if parts and isinstance(parts[0], Typed) and parts[0].values:
+            value = parts[0].values[0]
+            best = max(best, float(value)) if isinstance(value, (int, float)) else best
+    return best
+
+
+def _factor(text: StepText, number: int, base: str, depth: int) -> float:
+    """A unit in terms of an SI one."""
+    if depth > 10:
+        raise ExchangeError(f"#{number}: a unit of units without end")
+    si = text.part(number, "SI_UNIT")
+    if si is not None:
+        prefix, name = si[-2], si[-1]
+        if name != base:
+            raise ExchangeError(f"#{number}: expected {base.lower()}s, got {name}")
+        return PREFIXES.get(str(prefix), 1.0) if isinstance(prefix, Enum) else 1.0
+    based = text.part(number, "CONVERSION_BASED_UNIT")
+    if based is None or not isinstance(based[1], Ref):
+        raise ExchangeError(f"#{number}: a unit of the kind {text.kind(number)} cannot be read")
+    for record in text.records(based[1]):
+        if record.name.endswith("MEASURE_WITH_UNIT") and len(record.values) >= 2:
+            size, unit = record.values[:2]
+            value = size.values[0] if isinstance(size, Typed) else size
+            if isinstance(value, (int, float)) and isinstance(unit, Ref) and value > 0:
+                return float(value) * _factor(text, unit, base, depth + 1)
+    raise ExchangeError(f"#{number}: a unit whose size is not given")
+
+
+def unit_named(millimetres: float) -> str:
+    """The name of a unit of that size; "" if it has none here."""
+    return next((n for n, s in MILLIMETRES.items() if abs(s / millimetres - 1.0) < 1e-9), "")
+
+
+def placed_solids(source: Source) -> list[Placed]:
+    """Every solid where the assemblies of the file place it; once where they do not."""
+    text = source.text
+    homes = _representations(text)
+    children, inside = _placements(source)
+    roots = [r for r in homes if r not in inside]
+    found: list[Placed] = []
+    for root in roots:
+        for number, name, matrix in _within(source, homes, children, root, np.eye(4), 0):
+            found.append(Placed(number, name, matrix))
+            if len(found) > MOST_PLACED:
+                raise ExchangeError(f"the assemblies of the file place more than {MOST_PLACED} solids")
+    seen = {p.number for p in found}
+    found += [
+        Placed(n, text_name(source, n), np.eye(4)) for n in text.named(*SOLIDS, *SURFACES) if n not in seen
+    ]
+    return found
+
+
+def text_name(source: Source, number: int) -> str:
+    """The label of an instance, in whichever of its parts."""
+    for record in source.text.records(number):
+        if record.values and isinstance(record.values[0], str) and not isinstance(record.values[0], Enum):
+            return record.values[0].strip()
+    return ""
+
+
+def _representations(text: StepText) -> dict[int, list[int]]:
+    """The items of all representations of shapes."""
+    homes = {}
+    for name in (
+        "SHAPE_REPRESENTATION", "ADVANCED_BREP_SHAPE_REPRESENTATION", "FACETED_BREP_SHAPE_REPRESENTATION",
+        "MANIFOLD_SURFACE_SHAPE_REPRESENTATION", "GEOMETRICALLY_BOUNDED_SURFACE_SHAPE_REPRESENTATION",
+    ):  # fmt: skip
+        for number in text.named(name):
+            values = text.part(number, name) or []
+            if not values:  # a complex instance: its items stand in another part
+                values = text.part(number, "REPRESENTATION") or []
+            items = values[1] if len(values) > 1 and isinstance(values[1], list) else []
+            homes[number] = [int(item) for item in items if isinstance(item, Ref)]
+    return homes
+
+
+_Children = dict[int, list[tuple[int, FloatArray, str]]]
+
+
+def _placements(source: Source) -> tuple[_Children, set[int]]:
+    """Which representations stand in which, where and under what name; and all that stand in another."""
+    text = source.text
+    children: _Children = defaultdict(list)
+    inside: set[int] = set()
+    names = _occurrence_names(text)
+    every = text.named("REPRESENTATION_RELATIONSHIP", "SHAPE_REPRESENTATION_RELATIONSHIP")
+    for number in dict.fromkeys(every):  # a complex one has both names
+        values = text.part(number, "REPRESENTATION_RELATIONSHIP") or text.part(
+            number, "SHAPE_REPRESENTATION_RELATIONSHIP"
+        )
+        if not values or len(values) < 4 or not all(isinstance(v, Ref) for v in values[2:4]):
+            continue
+        one, two = int(values[2]), int(values[3])
+        moved = text.part(number, "REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION")
+        if moved is None:  # another representation of one shape: a solid stands in the one that has none
+            if one != two and not any(c == two for c, _, _ in children[one]):
+                children[one].append((two, np.eye(4), ""))
+                inside.add(two)
+            continue
+        matrix = _transformation(source, source.ref(moved[0], number, "a transformation"))
+        children[two].append((one, matrix, names.get(number, "")))
+        inside.add(one)
+    return children, inside
+
+
+def _occurrence_names(text: StepText) -> dict[int, str]:
+    """The names of uses of products, by the relationships that place them."""
+    found = {}
+    for number in text.named("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION"):
+        values = text.part(number, "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION") or []
+        if len(values) < 2 or not all(isinstance(v, Ref) for v in values[:2]):
+            continue
+        shape = text.part(values[1], "PRODUCT_DEFINITION_SHAPE") or []
+        use = shape[2] if len(shape) > 2 and isinstance(shape[2], Ref) else None
+        usage = text.part(use, "NEXT_ASSEMBLY_USAGE_OCCURRENCE") if use is not None else None
+        if usage and len(usage) > 1 and isinstance(usage[1], str):
+            found[int(values[0])] = usage[1].strip() or str(usage[0])
+    return found
+
+
+def _transformation(source: Source, number: int) -> FloatArray:
+    text = source.text
+    defined = text.part(number, "ITEM_DEFINED_TRANSFORMATION")
+    if defined is None:
+        return _operator(source, number)
+    one, two = (source.placement(source.ref(v, number, "a placement")) for v in defined[2:4])
+    return _matrix(two) @ np.linalg.inv(_matrix(one))
+
+
+def _operator(source: Source, number: int) -> FloatArray:
+    """A CARTESIAN_TRANSFORMATION_OPERATOR_3D: origin, three directions and a scale."""
+    values = source.text.part(number, "CARTESIAN_TRANSFORMATION_OPERATOR")
+    third = source.text.part(number, "CARTESIAN_TRANSFORMATION_OPERATOR_3D")
+    if third is None:
+        raise ExchangeError(
+            f"#{number}: a transformation of the kind {source.text.kind(number)} cannot be read"
+        )
+    if values is None:  # a simple instance: name, axis 1, axis 2, origin, scale, axis 3
+        row = third[-5:]
+        first, second, origin, scale, last = row
+    else:
+        first, second, origin, scale = values[-4:]
+        last = third[-1] if third else None
+    if isinstance(scale, (int, float)) and abs(scale - 1.0) > 1e-12:
+        raise ExchangeError(f"#{number}: an assembly that scales by {scale:g} cannot be read")
+    x = np.array(source.direction(first) if isinstance(first, Ref) else (1.0, 0.0, 0.0))
+    z = np.array(source.direction(last)) if isinstance(last, Ref) else None
+    y = np.array(source.direction(second)) if isinstance(second, Ref) else None
+    if z is None:
+        z = np.cross(x, y) if y is not None else np.array([0.0, 0.0, 1.0])
+    frame = Plane(source.point(source.ref(origin, number, "an origin")), vec3(z), vec3(x))
+    made = _matrix(frame)
+    if y is not None and np.cross(z, x) @ y < 0.0:  # a mirror image
+        made[:3, 1] = -made[:3, 1]
+    return made
+
+
+def _matrix(frame: Plane) -> FloatArray:
+    made = np.eye(4)
+    made[:3, 0], made[:3, 1], made[:3, 2], made[:3, 3] = frame.x, frame.y, frame.normal, frame.origin
+    return made
+
+
+def _within(
+    source: Source,
+    homes: dict[int, list[int]],
+    children: _Children,
+    home: int,
+    matrix: FloatArray,
+    depth: int,
+    name: str = "",
+) -> Iterator[tuple[int, str, FloatArray]]:
+    """The solids in a representation and in those that stand in it."""
+    if depth > DEEPEST:
+        raise ExchangeError(f"#{home}: assemblies in assemblies, more than {DEEPEST} deep")
+    text = source.text
+    for item in homes.get(home, ()):
+        kind = text.record(item).name
+        if any(text.part(item, solid) is not None for solid in (*SOLIDS, *SURFACES)):
+            yield item, name or text_name(source, item), matrix
+        elif kind == "MAPPED_ITEM":
+            _, mapping, target = source.values(item, "MAPPED_ITEM", 3)[:3]
+            origin, inner = source.values(source.ref(mapping, item, "a map"), "REPRESENTATION_MAP", 2)[:2]
+            place = _target(source, source.ref(target, item, "a target"))
+            start = _target(source, source.ref(origin, item, "an origin"))
+            moved = matrix @ place @ np.linalg.inv(start)
+            label = text_name(source, item) or name
+            yield from _within(source, homes, children, int(inner), moved, depth + 1, label)
+    for child, step, label in children.get(home, ()):
+        yield from _within(source, homes, children, child, matrix @ step, depth + 1, label or name)
+
+
+def _target(source: Source, number: int) -> FloatArray:
+    if source.text.part(number, "AXIS2_PLACEMENT_3D") is not None:
+        return _matrix(source.placement(number))
+    return _operator(source, number)
+
+
+# ---------------------------------------------------------------------- colors
+
+
+def colors_of(text: StepText) -> dict[int, Color]:
+    """The colors of solids, by number."""
+    found: dict[int, Color] = {}
+    for number in text.named("STYLED_ITEM", "OVER_RIDING_STYLED_ITEM"):
+        for record in text.records(number):
+            if record.name not in ("STYLED_ITEM", "OVER_RIDING_STYLED_ITEM") or len(record.values) < 3:
+                continue
+            item = record.values[2]
+            color = _color_in(text, record.values[1], 0)
+            if isinstance(item, Ref) and color is not None:
+                found[int(item)] = color
+    return found
+
+
+NAMED = {
+    "red": (1.0, 0.0, 0.0), "green": (0.0, 1.0, 0.0), "blue": (0.0, 0.0, 1.0), "yellow": (1.0, 1.0, 0.0),
+    "magenta": (1.0, 0.0, 1.0), "cyan": (0.0, 1.0, 1.0), "black": (0.0, 0.0, 0.0), "white": (1.0, 1.0, 1.0),
+}  # fmt: skip
+
+
+def _color_in(text: StepText, value: Any, depth: int) -> Color | None:
+    """The first color that a style leads to."""
+    if depth > 40:
+        return None
+    if isinstance(value, list):
+        return next((c for c in (_color_in(text, v, depth + 1) for v in value) if c is not None), None)
+    if isinstance(value, Typed):
+        return _color_in(text, value.values, depth + 1)
+    if not isinstance(value, Ref) or value not in text.rows:
+        return None
+    for record in text.records(value):
+        if record.name == "COLOUR_RGB" and len(record.values) >= 4:
+            red, green, blue = (float(v) for v in record.values[1:4])
+            if all(math.isfinite(c) and 0.0 <= c <= 1.0 for c in (red, green, blue)):
+                return (red, green, blue)
+        if record.name == "DRAUGHTING_PRE_DEFINED_COLOUR":
+            return NAMED.get(str(record.values[0]).lower())
+        color = _color_in(text, record.values, depth + 1)
+        if color is not None:
+            return color
+    return None

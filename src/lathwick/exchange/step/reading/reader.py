@@ -1,0 +1,213 @@
+"""A whole STEP file as named bodies."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ....errors import ExchangeError, LathwickError
+from ....geometry.motion import Motion
+from ....geometry.tolerance import RESOLUTION
+from ....geometry.units import MILLIMETRES
+from ....geometry.vector import vec3
+from ....modelling.transform import transformed
+from ....topology.body import Body
+from ....topology.brep import Lump, Shell
+from ....topology.mass import mass_properties
+from .faces import FaceReader, RawFace
+from .products import SOLIDS, Color, Placed, Units, colors_of, placed_solids, unit_named, units_of
+from .source import Source
+from .text import Ref, StepText, Typed
+from .whole import WholeShell
+
+LARGEST_GAP = 1e-3
+"""Edges and corners this far apart, in millimetres, are never sewn, whatever the file says."""
+
+MADE_HERE = "'Lathwick "
+SAME_MEASURE = 1e-4
+"""A measure that the file states differs from ours by less than this share, or it is told."""
+
+
+@dataclass(frozen=True)
+class ReadBody:
+    """A body of a file, with its name and color."""
+
+    name: str
+    body: Body
+    color: Color | None
+
+
+@dataclass
+class ReadFile:
+    """What was in a file: its bodies, its unit, and what is to be told about it."""
+
+    bodies: list[ReadBody]
+    unit: str
+    messages: list[str] = field(default_factory=list)
+
+
+def read_bodies(data: bytes, unit: str | None = None) -> ReadFile:
+    """The solids of a STEP file (ISO 10303-21, AP203, AP214, AP242), each a valid body.
+
+    unit : to convert to; by default the file's own, or "mm" where that has no name here.
+
+    Raises ExchangeError, with the entity, for what cannot be read: a body is valid or it is not given.
+    """
+    text = StepText.parse(data.decode("latin-1"))
+    units = units_of(text)
+    into = unit or unit_named(units.length) or "mm"
+    if into not in MILLIMETRES:
+        raise ExchangeError(f'"{into}" is no unit of length; use {", ".join(MILLIMETRES)}')
+    source = Source(text, units.length / MILLIMETRES[into], units.angle)
+    file = ReadFile([], into)
+    _read_bodies(source, units, file)
+    if not file.bodies:
+        raise ExchangeError("the file holds no solid")
+    _compare_measures(source, units, file)
+    return file
+
+
+def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
+    gap = min(max(units.gap * source.length, RESOLUTION), LARGEST_GAP / MILLIMETRES[file.unit])
+    colors = colors_of(source.text)
+    lumps: dict[int, list[Lump]] = {}
+    used: dict[str, int] = {}
+    for placed in placed_solids(source):
+        name = placed.name or "body"
+        if placed.number not in lumps:
+            lumps[placed.number] = _SolidReader(source, gap, file, name).lumps(placed.number)
+        if not lumps[placed.number]:
+            continue
+        try:
+            body = Body.made(lumps[placed.number], file.unit)
+        except LathwickError as error:
+            raise ExchangeError(f'#{placed.number} ("{name}"): {error.message}') from None
+        if not np.allclose(placed.matrix, np.eye(4), rtol=0.0, atol=1e-15):
+            body = _placed(body, placed)
+        used[name] = used.get(name, 0) + 1
+        label = name if used[name] == 1 else f"{name} {used[name]}"
+        file.bodies.append(ReadBody(label.replace("/", "-"), body, _color(source, colors, placed.number)))
+
+
+def _placed(body: Body, placed: Placed) -> Body:
+    x, y, z, shift = (vec3(placed.matrix[:3, k]) for k in range(4))
+    return transformed(body, Motion(x, y, z, shift))
+
+
+def _color(source: Source, colors: dict[int, Color], number: int) -> Color | None:
+    """The color of a solid, else that of all its faces."""
+    if number in colors or not colors:
+        return colors.get(number)
+    faces = list(_face_numbers(source, number))
+    found = {colors.get(face) for face in faces}
+    return found.pop() if len(found) == 1 else None
+
+
+def _face_numbers(source: Source, number: int) -> Iterator[int]:
+    for record in source.text.records(number):
+        for value in record.values:
+            if isinstance(value, Ref) and source.text.part(value, "CLOSED_SHELL") is not None:
+                values = source.values(value, "CLOSED_SHELL", 2)
+                yield from (int(v) for v in values[1] if isinstance(v, Ref))
+
+
+class _SolidReader:
+    """Reads one solid."""
+
+    def __init__(self, source: Source, gap: float, file: ReadFile, name: str) -> None:
+        self._source, self._gap, self._file, self._name = source, gap, file, name
+        self._faces = FaceReader(source)
+        self._is_whole = MADE_HERE in source.text.header  # its faces are whole but for seams
+
+    def lumps(self, number: int) -> list[Lump]:
+        """The lumps of a solid, or of the closed shells of a surface model."""
+        text, source = self._source.text, self._source
+        if any(text.part(number, name) is not None for name in SOLIDS):
+            outer, voids = self._shells(number)
+            made = [self._shell(outer, False), *(self._shell(v, True) for v in voids)]
+            return [Lump(made[0], tuple(made[1:]))]
+        values = text.part(number, "SHELL_BASED_SURFACE_MODEL") or text.part(
+            number, "FACE_BASED_SURFACE_MODEL"
+        )
+        if values is None:
+            raise ExchangeError(f"#{number}: a solid of the kind {text.kind(number)} cannot be read")
+        lumps = [Lump(self._shell(n, False)) for n in source.refs(values[1], number, "shells")]
+        self._file.messages.append(f'"{self._name}" is a surface model; its closed shells are read as solids')
+        return lumps
+
+    def _shells(self, number: int) -> tuple[int, list[int]]:
+        """The outer shell of a solid, and those of its voids."""
+        source, text = self._source, self._source.text
+        outer: int | None = None
+        voids: list[int] = []
+        for record in text.records(number):
+            for value in record.values:
+                if isinstance(value, Ref) and outer is None:
+                    outer = int(value)
+                elif isinstance(value, list) and value and all(isinstance(v, Ref) for v in value):
+                    voids = source.refs(value, number, "voids")
+        if outer is None:
+            raise ExchangeError(f"#{number}: a solid without a shell")
+        return outer, voids
+
+    def _shell(self, number: int, is_void: bool) -> Shell:
+        raw = self._faces.shell(number)
+        whole = self._whole(raw, number)
+        shell = whole.faces(_step_name(self._name))
+        volume = mass_properties(shell.faces).volume
+        if (volume < 0.0) is not is_void:
+            self._file.messages.append(f'"{self._name}": a shell is inside out in the file; it is turned')
+            whole = self._whole([face.turned() for face in raw], number)
+            shell = whole.faces(_step_name(self._name))
+        if whole.sewn:
+            self._file.messages.append(
+                f'"{self._name}": {whole.sewn} edges that faces did not share are sewn'
+            )
+        return shell
+
+    def _whole(self, raw: list[RawFace], number: int) -> WholeShell:
+        if not raw:
+            raise ExchangeError(f"#{number}: a shell without faces")
+        label = f'#{number} ("{self._name}")'
+        return WholeShell(raw, self._faces.corners, self._gap, label, self._is_whole)
+
+
+def _step_name(name: str) -> str:
+    return re.sub(r"[/:]", " ", name).strip() or "body"
+
+
+# ---------------------------------------------------------------------- validation properties
+
+
+def _compare_measures(source: Source, units: Units, file: ReadFile) -> None:
+    """Tell where a stated volume of all there is differs from ours, if there is one product."""
+    text = source.text
+    if len(text.named("PRODUCT")) != 1:
+        return
+    stated = [_measure(text, number) for number in text.named("MEASURE_REPRESENTATION_ITEM")]
+    for kind, power, ours in (
+        ("VOLUME_MEASURE", 3, sum(b.body.volume for b in file.bodies)),
+        ("AREA_MEASURE", 2, sum(b.body.area for b in file.bodies)),
+    ):
+        for name, value in stated:
+            theirs = value * source.length**power
+            if name == kind and theirs > 0.0 and abs(theirs - ours) > SAME_MEASURE * ours:
+                what = kind.partition("_")[0].lower()
+                file.messages.append(
+                    f"the file states {theirs:.6g} {file.unit}^{power} of {what}, it is {ours:.6g}"
+                )
+
+
+def _measure(text: StepText, number: int) -> tuple[str, float]:
+    for record in text.records(number):
+        for value in record.values:
+            if (
+                isinstance(value, Typed)
+                and len(value.values) == 1
+                and isinstance(value.values[0], (int, float))
+            ):
+                return value.name, float(value.values[0])
+    return "", 0.0

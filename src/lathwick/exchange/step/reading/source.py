@@ -1,0 +1,137 @@
+"""What the entities of a STEP file share while they are read: numbers, points, directions, placements."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from functools import cached_property
+from typing import Any, TypeVar
+
+from ....errors import ExchangeError
+from ....geometry.placement import Plane
+from ....geometry.vector import Vec3, cross, norm, unit
+from .text import Enum, Record, Ref, StepText, Typed
+
+T = TypeVar("T")
+
+
+class Source:
+    """A file and the units that it is read in: lengths times `length`, angles times `angle`."""
+
+    def __init__(self, text: StepText, length: float, angle: float) -> None:
+        self.text, self.length, self.angle = text, length, angle
+
+    @cached_property
+    def made(self) -> dict[tuple[str, int], Any]:
+        """What was made of instances before."""
+        return {}
+
+    def once(self, sort: str, number: int, make: Callable[[], T]) -> T:
+        """What is made of an instance, the first time."""
+        key = sort, number
+        if key not in self.made:
+            self.made[key] = make()
+        found: T = self.made[key]
+        return found
+
+    # ------------------------------------------------------------------ values
+
+    def values(self, number: int, name: str, least: int) -> list[Any]:
+        """The values of a part of an instance, at least so many. Raises ExchangeError."""
+        found = self.text.part(number, name)
+        if found is None:
+            raise ExchangeError(f"#{number}: expected {name}, got {self.text.kind(number)}")
+        if len(found) < least:
+            raise ExchangeError(f"#{number}: {name} has {len(found)} values, not {least}")
+        return found
+
+    def ref(self, value: Any, number: int, what: str) -> int:
+        """A reference in an instance."""
+        if not isinstance(value, Ref):
+            raise ExchangeError(f"#{number}: {what} is {_shown(value)}, not a reference")
+        return int(value)
+
+    def refs(self, value: Any, number: int, what: str) -> list[int]:
+        """References in an instance."""
+        if not isinstance(value, list):
+            raise ExchangeError(f"#{number}: {what} is {_shown(value)}, not a list")
+        return [self.ref(item, number, what) for item in value]
+
+    def number(self, value: Any, number: int, what: str) -> float:
+        """A finite number in an instance."""
+        if isinstance(value, Typed) and len(value.values) == 1:
+            value = value.values[0]
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or isinstance(value, Ref):
+            raise ExchangeError(f"#{number}: {what} is {_shown(value)}, not a number")
+        if not math.isfinite(value):
+            raise ExchangeError(f"#{number}: {what} is {value}, too large")
+        return float(value)
+
+    def size(self, value: Any, number: int, what: str) -> float:
+        """A length more than nought, in the unit that is read into."""
+        found = self.number(value, number, what) * self.length
+        if found <= 0.0:
+            raise ExchangeError(f"#{number}: {what} is {found:g}, not more than 0")
+        return found
+
+    def flag(self, value: Any, number: int, what: str) -> bool:
+        """.T. or .F."""
+        if not isinstance(value, Enum) or value not in ("T", "F"):
+            raise ExchangeError(f"#{number}: {what} is {_shown(value)}, not .T. or .F.")
+        return value == "T"
+
+    # ------------------------------------------------------------------ places
+
+    def point(self, number: int) -> Vec3:
+        return self.once("point", number, lambda: self._point(number))
+
+    def _point(self, number: int) -> Vec3:
+        _, coordinates, *_ = self.values(number, "CARTESIAN_POINT", 2)
+        x, y, z = self._three(coordinates, number)
+        return (x * self.length, y * self.length, z * self.length)
+
+    def direction(self, number: int) -> Vec3:
+        """A unit vector. Raises ExchangeError for one of no length."""
+        _, ratios, *_ = self.values(number, "DIRECTION", 2)
+        x, y, z = self._three(ratios, number)
+        if norm((x, y, z)) == 0.0:
+            raise ExchangeError(f"#{number}: a direction of no length")
+        return unit((x, y, z))
+
+    def _three(self, values: Any, number: int) -> Vec3:
+        if not isinstance(values, list) or not 1 <= len(values) <= 3:
+            raise ExchangeError(f"#{number}: expected three numbers, got {_shown(values)}")
+        found = [self.number(value, number, "a coordinate") for value in values]
+        x, y, z = [*found, 0.0, 0.0][:3]
+        return (x, y, z)
+
+    def placement(self, number: int) -> Plane:
+        """An AXIS2_PLACEMENT_3D as a plane."""
+        return self.once("placement", number, lambda: self._placement(number))
+
+    def _placement(self, number: int) -> Plane:
+        _, origin, *ways = self.values(number, "AXIS2_PLACEMENT_3D", 2)
+        axis, side = [*ways, None, None][:2]
+        normal = self.direction(int(axis)) if isinstance(axis, Ref) else (0.0, 0.0, 1.0)
+        x = self.direction(int(side)) if isinstance(side, Ref) else None
+        if x is not None and norm(cross(normal, x)) < 1e-9:
+            x = None
+        if x is None and abs(normal[0]) < 0.9:
+            x = (1.0, 0.0, 0.0)
+        return Plane(self.point(self.ref(origin, number, "a location")), normal, x)
+
+    def axis(self, number: int) -> tuple[Vec3, Vec3]:
+        """An AXIS1_PLACEMENT: a point and a direction."""
+        _, origin, *ways = self.values(number, "AXIS1_PLACEMENT", 2)
+        way = self.direction(int(ways[0])) if ways and isinstance(ways[0], Ref) else (0.0, 0.0, 1.0)
+        return self.point(self.ref(origin, number, "a location")), way
+
+    def name(self, number: int) -> str:
+        """The label of an instance, "" if it has none."""
+        record: Record = self.text.record(number)
+        return record.values[0] if record.values and isinstance(record.values[0], str) else ""
+
+
+def _shown(value: Any) -> str:
+    text = repr(value)
+    return text if len(text) < 60 else text[:57] + "..."

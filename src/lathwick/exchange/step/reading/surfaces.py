@@ -1,0 +1,287 @@
+"""Surfaces of ISO 10303-42 as surfaces of the kernel."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ....errors import ExchangeError
+from ....geometry.curve import Curve
+from ....geometry.curves import Circle, Ellipse, Line
+from ....geometry.placement import Axis, FloatArray, Plane
+from ....geometry.projection import ParallelProjection
+from ....geometry.rational import rational_curve, turned_surface
+from ....geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
+from ....geometry.spline import SplineCurve
+from ....geometry.spline_surface import SplineSurface
+from ....geometry.surface import Surface
+from ....geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
+from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit
+from .curves import clamped, knot_row, read_curve, spline_values
+from .source import Source
+
+LEVEL = 1e-9
+MOST_CONTROLS = 1_000_000
+
+
+class Read(NamedTuple):
+    """A surface, and whether its normal is that of the standard's."""
+
+    surface: Surface
+    same: bool
+
+
+def read_surface(source: Source, number: int) -> Read:
+    """The surface of an instance. Raises ExchangeError, with its number and name, for what cannot be read."""
+    return source.once("surface", number, lambda: _read(source, number, 0))
+
+
+def _read(source: Source, number: int, depth: int) -> Read:
+    if depth > 20:
+        raise ExchangeError(f"#{number}: a surface of surfaces without end")
+    names = [record.name for record in source.text.records(number)]
+    for name in names:
+        if name == "RECTANGULAR_TRIMMED_SURFACE":
+            basis = source.values(number, name, 2)[1]
+            return _read(source, source.ref(basis, number, "a basis surface"), depth + 1)
+        if name in _SPLINES:
+            return Read(_spline(source, number), True)
+        if name in _KINDS:
+            return _KINDS[name](source, number)
+    raise ExchangeError(f"#{number}: a surface of the kind {'+'.join(names)} cannot be read")
+
+
+def _placed(source: Source, number: int, name: str, least: int) -> tuple[Plane, list[Any]]:
+    _, frame, *values = source.values(number, name, 2 + least)
+    return source.placement(source.ref(frame, number, "a position")), values
+
+
+def _plane(source: Source, number: int) -> Read:
+    return Read(PlaneSurface(_placed(source, number, "PLANE", 0)[0]), True)
+
+
+def _cylinder(source: Source, number: int) -> Read:
+    frame, (radius, *_) = _placed(source, number, "CYLINDRICAL_SURFACE", 1)
+    return Read(CylinderSurface(frame, source.size(radius, number, "a radius")), True)
+
+
+def _cone(source: Source, number: int) -> Read:
+    frame, (radius, half, *_) = _placed(source, number, "CONICAL_SURFACE", 2)
+    size = source.number(radius, number, "a radius") * source.length
+    angle = source.number(half, number, "a semi-angle") * source.angle
+    if size < 0.0 or not 0.0 < abs(angle) < math.pi / 2:
+        raise ExchangeError(
+            f"#{number}: a cone of radius {size:g} and semi-angle {math.degrees(angle):g} degrees"
+        )
+    if angle < 0.0:  # it narrows along its axis: as some write it
+        frame = Plane(frame.origin, negated(frame.normal), frame.x)
+    steep = math.tan(abs(angle))
+    apex = along(frame.origin, frame.normal, -size / steep)
+    return Read(ConeSurface(frame.moved_to(apex), abs(angle)), True)
+
+
+def _sphere(source: Source, number: int) -> Read:
+    frame, (radius, *_) = _placed(source, number, "SPHERICAL_SURFACE", 1)
+    return Read(SphereSurface(frame, source.size(radius, number, "a radius")), True)
+
+
+def _torus(source: Source, number: int) -> Read:
+    frame, (major, minor, *_) = _placed(source, number, "TOROIDAL_SURFACE", 2)
+    radii = (source.size(major, number, "a radius"), source.size(minor, number, "a radius"))
+    return Read(TorusSurface(frame, *radii), True)
+
+
+def _degenerate_torus(source: Source, number: int) -> Read:
+    frame, (major, minor, outer, *_) = _placed(source, number, "DEGENERATE_TOROIDAL_SURFACE", 3)
+    big, small = source.size(major, number, "a radius"), source.size(minor, number, "a radius")
+    if source.flag(outer, number, "select_outer"):
+        return Read(TorusSurface(frame, big, small), True)
+    return Read(TorusSurface(frame, -big, small), False)
+
+
+# ---------------------------------------------------------------------- swept
+
+
+def _extruded(source: Source, number: int) -> Read:
+    _, profile, vector, *_ = source.values(number, "SURFACE_OF_LINEAR_EXTRUSION", 3)
+    ahead = source.values(source.ref(vector, number, "a vector"), "VECTOR", 2)[1]
+    way = source.direction(source.ref(ahead, number, "a way"))
+    curve = read_curve(source, source.ref(profile, number, "a profile"))
+    if isinstance(curve, Line):
+        normal = cross(curve.direction, way)
+        if norm(normal) <= LEVEL:
+            raise ExchangeError(f"#{number}: a line extruded along itself")
+        return Read(PlaneSurface(Plane(curve.origin, normal, curve.direction)), True)
+    across = Plane(_any_point(curve), way)
+    drawn = _drawn(curve, across, way, number)
+    if isinstance(drawn, Circle):
+        same = dot(drawn.frame.normal, way) > 0.0
+        frame = drawn.frame if same else Plane(drawn.frame.origin, negated(drawn.frame.normal), drawn.frame.x)
+        return Read(CylinderSurface(frame, drawn.radius), same)
+    return Read(ExtrudedSurface(drawn, across), True)
+
+
+def _any_point(curve: Curve) -> Vec3:
+    low, _ = curve.domain
+    return curve.point(low if math.isfinite(low) else 0.0)
+
+
+def _drawn(curve: Curve, across: Plane, way: Vec3, number: int) -> Circle | Ellipse | SplineCurve:
+    """A profile drawn along its way onto the plane across it."""
+    onto = ParallelProjection(way, across)
+    if isinstance(curve, Circle):
+        if norm(cross(curve.frame.normal, way)) <= LEVEL:
+            return Circle(curve.frame, curve.radius)
+        made, _ = onto.ellipse(curve.frame, curve.radius, curve.radius)
+    elif isinstance(curve, (Ellipse, SplineCurve)):
+        drawn, _ = onto.curve(curve)
+        if isinstance(drawn, SplineCurve):
+            return drawn
+        made = drawn
+    else:
+        raise ExchangeError(f"#{number}: an extruded {curve.kind} cannot be read")
+    if abs(made.major - made.minor) <= LEVEL * made.major:
+        return Circle(made.frame, made.major)
+    return made
+
+
+def _revolved(source: Source, number: int) -> Read:
+    _, profile, axis, *_ = source.values(number, "SURFACE_OF_REVOLUTION", 3)
+    curve = read_curve(source, source.ref(profile, number, "a profile"))
+    origin, way = source.axis(source.ref(axis, number, "an axis"))
+    if isinstance(curve, Line):
+        return _revolved_line(curve, origin, way, number)
+    if isinstance(curve, Circle):
+        ring = _revolved_circle(curve, origin, way)
+        if ring is not None:
+            return ring
+    low, high = curve.domain
+    if not (math.isfinite(low) and math.isfinite(high)):
+        raise ExchangeError(f"#{number}: a revolved {curve.kind} cannot be read")
+    made = turned_surface(rational_curve(curve, low, high), Axis(origin, way), math.tau)
+    return Read(made, True)
+
+
+def _revolved_line(line: Line, origin: Vec3, way: Vec3, number: int) -> Read:
+    """A plane, a cylinder or a cone; a skew line is none of them."""
+    height = dot(sub(line.origin, origin), way)
+    foot = along(origin, way, height)
+    out = sub(line.origin, foot)
+    slope = dot(line.direction, way)
+    if norm(cross(line.direction, way)) <= LEVEL:
+        radius = norm(out)
+        if radius <= LEVEL:
+            raise ExchangeError(f"#{number}: a line revolved about itself")
+        return Read(CylinderSurface(Plane(foot, way, out), radius), slope > 0.0)
+    side = sub(line.direction, scaled(way, slope))
+    if norm(cross(out, side)) > LEVEL * (1.0 + norm(out)):
+        raise ExchangeError(f"#{number}: a skew line revolved (a hyperboloid) cannot be read")
+    if abs(slope) <= LEVEL:
+        return Read(PlaneSurface(Plane(foot, way)), dot(side, out) < 0.0 if norm(out) > LEVEL else False)
+    # where the line meets the axis: out + t side = 0
+    t = -dot(out, side) / dot(side, side)
+    apex = along(foot, way, t * slope)
+    rising = dot(sub(line.origin, apex), way)
+    up = way if rising > 0.0 or (rising == 0.0 and slope > 0.0) else negated(way)
+    half = math.atan(norm(side) / abs(slope))
+    same = dot(line.direction, way) > 0.0
+    return Read(ConeSurface(Plane(apex, up), half), same)
+
+
+def _revolved_circle(circle: Circle, origin: Vec3, way: Vec3) -> Read | None:
+    """A torus or a sphere, where the circle lies in a plane of the axis."""
+    center = circle.frame.origin
+    foot = along(origin, way, dot(sub(center, origin), way))
+    out = sub(center, foot)
+    in_plane = abs(dot(circle.frame.normal, way)) <= LEVEL and (
+        norm(out) <= LEVEL or abs(dot(circle.frame.normal, unit(out))) <= LEVEL
+    )
+    if not in_plane:
+        return None
+    around = dot(
+        cross(way, out if norm(out) > LEVEL else cross(circle.frame.normal, way)), circle.frame.normal
+    )
+    same = around < 0.0
+    if norm(out) <= LEVEL:
+        return Read(SphereSurface(Plane(center, way), circle.radius), same)
+    return Read(TorusSurface(Plane(foot, way, out), norm(out), circle.radius), same)
+
+
+def _offset(source: Source, number: int) -> Read:
+    _, basis, distance, *_ = source.values(number, "OFFSET_SURFACE", 3)
+    found = read_surface(source, source.ref(basis, number, "a basis surface"))
+    away = source.number(distance, number, "a distance") * source.length
+    made = found.surface.exact_offset(away if found.same else -away)
+    if made is None:
+        raise ExchangeError(f"#{number}: the offset of a {found.surface.called} surface cannot be read")
+    return Read(made, found.same)
+
+
+_KINDS: dict[str, Callable[[Source, int], Read]] = {
+    "PLANE": _plane,
+    "CYLINDRICAL_SURFACE": _cylinder,
+    "CONICAL_SURFACE": _cone,
+    "SPHERICAL_SURFACE": _sphere,
+    "TOROIDAL_SURFACE": _torus,
+    "DEGENERATE_TOROIDAL_SURFACE": _degenerate_torus,
+    "SURFACE_OF_LINEAR_EXTRUSION": _extruded,
+    "SURFACE_OF_REVOLUTION": _revolved,
+    "OFFSET_SURFACE": _offset,
+}
+
+_SPLINES = {
+    "B_SPLINE_SURFACE", "B_SPLINE_SURFACE_WITH_KNOTS", "BEZIER_SURFACE", "UNIFORM_SURFACE",
+    "QUASI_UNIFORM_SURFACE", "RATIONAL_B_SPLINE_SURFACE",
+}  # fmt: skip
+
+
+# ---------------------------------------------------------------------- splines
+
+
+def _spline(source: Source, number: int) -> SplineSurface:
+    shape, knots, kind, weights = spline_values(source, number, "SURFACE", 7)
+    if len(shape) < 3 or not isinstance(shape[2], list) or not shape[2]:
+        raise ExchangeError(f"#{number}: a spline surface without controls")
+    degrees = [int(source.number(d, number, "a degree")) for d in shape[:2]]
+    net = [[source.point(p) for p in source.refs(row, number, "a row of controls")] for row in shape[2]]
+    if len({len(row) for row in net}) != 1 or len(net) * len(net[0]) > MOST_CONTROLS:
+        raise ExchangeError(f"#{number}: its rows of controls are not alike, or too many")
+    controls = np.array(net)
+    counts = controls.shape[:2]
+    if any(not 1 <= d <= 25 or n <= d for d, n in zip(degrees, counts, strict=True)):
+        raise ExchangeError(
+            f"#{number}: {counts[0]} x {counts[1]} controls of degrees {degrees[0]}, {degrees[1]}"
+        )
+    rows = [
+        knot_row(source, number, kind, d, n, None if knots is None else (knots[k], knots[k + 2]))
+        for k, (d, n) in enumerate(zip(degrees, counts, strict=True))
+    ]
+    sizes = np.ones(counts) if weights is None else _weights(source, number, weights[0], counts)
+    lifted = np.concatenate([controls * sizes[:, :, None], sizes[:, :, None]], axis=2)
+    lifted, first = _clamped_along(lifted, degrees[0], rows[0])
+    turned, second = _clamped_along(lifted.transpose(1, 0, 2), degrees[1], rows[1])
+    lifted = turned.transpose(1, 0, 2)
+    w = lifted[:, :, 3]
+    plain = bool(np.ptp(w) <= 1e-14 * w.max())
+    return SplineSurface(
+        (degrees[0], degrees[1]), (first, second), lifted[:, :, :3] / w[:, :, None], None if plain else w
+    )
+
+
+def _clamped_along(
+    lifted: FloatArray, degree: int, knots: tuple[float, ...]
+) -> tuple[FloatArray, tuple[float, ...]]:
+    n, m, d = lifted.shape
+    row, flat = clamped(degree, knots, lifted.reshape(n, m * d))
+    return np.asarray(flat).reshape(-1, m, d), row
+
+
+def _weights(source: Source, number: int, table: Any, counts: tuple[int, ...]) -> FloatArray:
+    rows = [[source.number(w, number, "a weight") for w in row] for row in table if isinstance(row, list)]
+    made = np.array(rows) if len({len(row) for row in rows}) == 1 else np.zeros((0, 0))
+    if made.shape != counts or not (made > 0.0).all():
+        raise ExchangeError(f"#{number}: weights must be more than 0, one for each control")
+    return made
