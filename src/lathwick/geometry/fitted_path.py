@@ -99,7 +99,8 @@ class PathFit:
         chords = np.array([piece[1] - piece[0], piece[-1] - piece[-2]])
         found = self.ways(piece[[0, -1]])
         found *= np.sign((found * chords).sum(axis=1))[:, None]
-        return (found[0] if known[0] else None), (found[1] if known[1] else None)
+        first, last = (way if told and way.any() else None for way, told in zip(found, known, strict=True))
+        return first, last
 
     # ------------------------------------------------------------------ lines
 

@@ -392,9 +392,10 @@ class _Marcher:
         return fit.curve(np.array(whole), path.closed)
 
     def _ways(self, points: FloatArray) -> FloatArray:
-        """Unit tangents of the curve at points, (N, 3), of either sense."""
+        """Unit tangents of the curve at points, (N, 3), of either sense; nought where it has none."""
         ways = np.cross(self.one.normals(points), self.two.normals(points))
-        return np.asarray(ways / np.linalg.norm(ways, axis=1)[:, None])
+        sizes = np.linalg.norm(ways, axis=1)[:, None]
+        return np.asarray(np.where(sizes > SINGULAR, ways / np.maximum(sizes, SINGULAR), 0.0))
 
     def _settled(self, points: FloatArray, rounds: int = 4, least: float = 1e-10) -> FloatArray:
         """Points moved onto both surfaces by Newton's method, as far as it gets. least : the sine squared of

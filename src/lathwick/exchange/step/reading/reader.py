@@ -166,6 +166,9 @@ class _SolidReader:
             self._file.messages.append(
                 f'"{self._name}": {whole.sewn} edges that faces did not share are sewn'
             )
+        if whole.mended:
+            told = "edges that lay beside their surfaces are put onto them"
+            self._file.messages.append(f'"{self._name}": {whole.mended} {told}')
         return shell
 
     def _whole(self, raw: list[RawFace], number: int) -> WholeShell:

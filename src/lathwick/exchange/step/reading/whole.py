@@ -23,9 +23,13 @@ from ....topology.brep import Coedge, Edge, Face, Loop, Shell, Vertex
 from ....topology.names import FaceName
 from ....topology.sets import Sets
 from .faces import RawEdge, RawFace, RawUse
+from .mending import SURELY_ON, mended_corner, mended_edge, off_surfaces
 
 SMOOTH = 1.0 - 1e-8
 """Two edges go on in each other if their directions agree so well (a cosine)."""
+
+MOST_MENDED = 2e-3
+"""An edge or a corner farther from its surfaces, in the unit of the body, is not put onto them."""
 
 Group = list[RawFace]
 
@@ -48,6 +52,7 @@ class WholeShell:
         self._uses = [self._border(group) for group in groups]
         self._groups_of_faces = groups
         self._join_edges()
+        self.mended = self._mend()
 
     # ------------------------------------------------------------------ sewing
 
@@ -213,6 +218,40 @@ class WholeShell:
             for other in (whole.start, whole.end):
                 ends[other] = {e for e in ends[other] if e is not first and e is not second} | {whole}
             ends[corner] = set()
+
+    def _mend(self) -> int:
+        """Put edges and corners that are beside their surfaces onto them; how many edges."""
+        surfaces: dict[RawEdge, list[Surface]] = defaultdict(list)
+        meeting: dict[int, dict[Surface, None]] = defaultdict(dict)
+        for group, loops in zip(self._groups_of_faces, self._uses, strict=True):
+            for use in (use for loop in loops for use in loop):
+                surfaces[use.edge].append(group[0].surface)
+                for corner in (use.start, use.end):
+                    meeting[corner][group[0].surface] = None
+        off = {edge: off_surfaces(edge, on) for edge, on in surfaces.items()}
+        bad = {edge for edge, gap in off.items() if SURELY_ON < gap <= MOST_MENDED}
+        if not bad:
+            return 0
+        moved = {corner for edge in bad for corner in (edge.start, edge.end)}
+        for corner in moved:
+            place = mended_corner(self._corners[corner], meeting[corner], MOST_MENDED)
+            self._corners = {**self._corners, corner: place}
+        changed = 0
+        for edge, on in surfaces.items():
+            if edge in bad or edge.start in moved or edge.end in moved:
+                made = mended_edge(
+                    edge, on, (self._corners[edge.start], self._corners[edge.end]), MOST_MENDED
+                )
+                if made is not None:
+                    self._exchange(edge, *made)
+                    changed += 1
+        return changed
+
+    def _exchange(self, old: RawEdge, new: RawEdge, same: bool) -> None:
+        for loops in self._uses:
+            for k, loop in enumerate(loops):
+                if any(use.edge is old for use in loop):
+                    loops[k] = [RawUse(new, u.forward is same) if u.edge is old else u for u in loop]
 
     def _edges(self) -> list[RawEdge]:
         return list(dict.fromkeys(u.edge for loops in self._uses for loop in loops for u in loop))
