@@ -11,6 +11,7 @@ from rich.markup import escape
 
 from ..errors import ParameterError
 from ..family.comparison import compare
+from ..family.files import STEP_SUFFIXES, read_step
 from ..family.part import Part
 from ..family.script import load_design
 from .show import console, heading, number, show_steps, show_written, table_of
@@ -115,6 +116,8 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any]) -> int:
 
 
 def _side(text: str, settings: Mapping[str, Any]) -> Part:
+    if Path(text).suffix.lower() in STEP_SUFFIXES:
+        return read_step(text)
     script, _, preset = text.partition("@")
     design = load_design(script)
     return built(design, with_preset(design, preset or None, settings))

@@ -196,18 +196,18 @@ def steps(script: str, settings: Sequence[str], output: Path | None) -> None:
 
 
 @cli.command(short_help="What differs between two parts?")
-@click.argument("before", metavar="SCRIPT[@PRESET]")
-@click.argument("after", metavar="SCRIPT[@PRESET]")
+@click.argument("before", metavar="SCRIPT[@PRESET]|FILE")
+@click.argument("after", metavar="SCRIPT[@PRESET]|FILE")
 @SETTINGS
 def compare(before: str, after: str, settings: Sequence[str]) -> None:
-    """What differs between two scripts or presets: parameters, steps, measures, faces by name."""
+    """What differs between two scripts, presets or STEP files: parameters, steps, measures, faces by name."""
     from .families import show_comparison
 
     raise SystemExit(show_comparison(before, after, _pairs(settings)))
 
 
 @cli.command(short_help="Draw the part or one of its sketches.")
-@click.argument("script")
+@click.argument("script", metavar="SCRIPT|FILE")
 @click.option("-o", "--output", required=True, type=PNG, help="PNG to write.")
 @SETTINGS
 @click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
@@ -222,13 +222,13 @@ def picture(
     draw(script, _pairs(settings), output, sketch, view, _pixels(size))
 
 
-@cli.command(short_help="Measure a design or an STL file.")
+@cli.command(short_help="Measure a design, a STEP file or a mesh.")
 @click.argument("target", metavar="FILE|SCRIPT")
 @SETTINGS
 @click.option("--faces", is_flag=True, help="List every face with its name, kind and area.")
 @click.option("--edges", is_flag=True, help="List every edge with its kind, length and faces.")
 def measure(target: str, settings: Sequence[str], faces: bool, edges: bool) -> None:
-    """Measure a design, or the mesh in an STL file: volume, area, mass, size, center."""
+    """Measure a design, the part in a STEP file, or the mesh in an STL, OBJ or 3MF file."""
     from .work import measure_target
 
     measure_target(target, _pairs(settings), faces, edges)
@@ -238,7 +238,7 @@ def measure(target: str, settings: Sequence[str], faces: bool, edges: bool) -> N
 @click.argument("target", metavar="FILE|SCRIPT")
 @SETTINGS
 def check(target: str, settings: Sequence[str]) -> None:
-    """Check that a design gives a valid solid, or that an STL file holds a watertight mesh."""
+    """Check that a design or a STEP file gives valid solids, or that a mesh (STL, OBJ, 3MF) is watertight."""
     from .work import check_target
 
     raise SystemExit(check_target(target, _pairs(settings)))

@@ -108,6 +108,8 @@ def _is_formula(raw: Any) -> bool:
 
 
 def show_steps(steps: Sequence[Step]) -> None:
+    if not steps:  # of a file
+        return
     console.print()
     table = table_of("step", "what", "result", "time", right=("time",))
     for step in steps:

@@ -12,7 +12,7 @@ from rich.markup import escape
 
 from ..errors import ParameterError
 from ..family.design import Design
-from ..family.files import read_mesh, save, save_each
+from ..family.files import MESH_SUFFIXES, STEP_SUFFIXES, read_mesh, read_step, save, save_each
 from ..family.part import Part
 from ..family.presets import Presets
 from ..family.script import load_design
@@ -41,9 +41,6 @@ from .show import (
     show_written,
 )
 from .watching import Watch
-
-MESH_SUFFIXES = (".stl",)
-STEP_SUFFIXES = (".step", ".stp")
 
 
 def build_part(
@@ -96,7 +93,7 @@ def _saved(
     paths: list[Path] = []
     for suffix in suffixes:
         path = out / f"{part.name}.{suffix}"
-        options = mesh_options if suffix == "stl" else {}
+        options = mesh_options if f".{suffix}" in MESH_SUFFIXES else {}
         if each and part.bodies:
             paths += save_each(part, path, **options)
         else:
@@ -196,7 +193,7 @@ def draw(
     """Write a picture of the part or of one of its sketches."""
     if output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file")
-    part = built(load_design(script), settings)
+    part = part_of(script, settings)
     made_folder(output.parent)
     if sketch is None:
         save(part, output, size=size, view=view)
@@ -209,11 +206,11 @@ def draw(
 
 
 def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges: bool) -> None:
-    """Measure the mesh in a file, or the part of a script."""
-    if _is_file(target, settings):
+    """Measure the mesh in a file, or the part in a STEP file or of a script."""
+    if _is_file(target, settings, MESH_SUFFIXES):
         show_mesh(read_mesh(target), Path(target).name)
         return
-    part = built(load_design(target), settings)
+    part = part_of(target, settings)
     heading(part.name, f"unit {part.unit}")
     show_messages(part)
     show_measures(part)
@@ -225,14 +222,15 @@ def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges:
 
 def check_target(target: str, settings: Mapping[str, Any]) -> int:
     """Check a mesh or a part; returns the exit code."""
-    if _is_file(target, settings):
+    if _is_file(target, settings, MESH_SUFFIXES):
         mesh = read_mesh(target)
         show_mesh(mesh, Path(target).name)
         sound = mesh.is_watertight and mesh.volume > 0
         console.print("  [green]sound[/]" if sound else "  [red]not sound[/]: it does not bound a solid")
         return 0 if sound else 1
-    part = built(load_design(target), settings)
+    part = part_of(target, settings)
     heading(part.name, f"unit {part.unit}")
+    show_messages(part)
     show_steps(part.steps)
     problems = part.body.check()
     for problem in problems:
@@ -242,12 +240,16 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
     return 1 if problems else 0
 
 
-def _is_file(target: str, settings: Mapping[str, Any]) -> bool:
-    """Whether the target is an exported file rather than a script."""
-    suffix = Path(target).suffix.lower()
-    if suffix in STEP_SUFFIXES:
-        raise ParameterError(f"{target}: STEP files cannot be read back yet; use the script or the .stl")
-    if suffix not in MESH_SUFFIXES:
+def part_of(target: str, settings: Mapping[str, Any]) -> Part:
+    """The part in a STEP file, or of a script."""
+    if _is_file(target, settings, STEP_SUFFIXES):
+        return read_step(target)
+    return built(load_design(target), settings)
+
+
+def _is_file(target: str, settings: Mapping[str, Any], suffixes: Sequence[str]) -> bool:
+    """Whether the target is a file of these kinds rather than a script."""
+    if Path(target).suffix.lower() not in suffixes:
         return False
     if settings:
         raise ParameterError(f"{target}: --set goes with a script, not with a file")

@@ -34,6 +34,7 @@ from .part import Part
 
 Encoder = Callable[..., bytes | memoryview]
 STEP_SUFFIXES = (".step", ".stp")
+MESH_SUFFIXES = (".stl", ".obj", ".3mf")
 
 
 def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:

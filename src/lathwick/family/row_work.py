@@ -11,7 +11,7 @@ from typing import Any
 
 from ..errors import LathwickError
 from .design import Design
-from .files import save
+from .files import MESH_SUFFIXES, save
 from .parameters import Value
 from .shared import FILES_READ
 from .tables import Row
@@ -70,7 +70,7 @@ def build_row(order: Order, row: Row, values: Mapping[str, Value], *stops: type[
         message, measures = "; ".join(map(str, part.messages)), _measures(part)
         for file, suffix in zip(order.files_of(row.name), order.formats, strict=False):
             assert order.out is not None
-            save(part, order.out / file, **(dict(order.mesh) if suffix == "stl" else {}))
+            save(part, order.out / file, **(dict(order.mesh) if f".{suffix}" in MESH_SUFFIXES else {}))
     except LathwickError as error:
         return failure(row, values, told(error), time.perf_counter() - started, error)
     except stops:

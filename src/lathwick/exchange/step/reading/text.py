@@ -19,10 +19,11 @@ DEEPEST = 60
 MOST_INSTANCES = 5_000_000
 SHOWN = 60
 
-_STRING = r"'(?:[^']|'')*'"
+_STRING = r"'(?:[^']|'')*+'"
 _COMMENT_OR_STRING = re.compile(rf"{_STRING}|/\*.*?\*/", re.DOTALL)
 _SECTION = re.compile(r"\bDATA\s*(?:\([^;]*\))?\s*;(.*?)\bENDSEC\s*;", re.DOTALL)
-_INSTANCE = re.compile(rf"#(\d+)\s*=\s*((?:[^';]|{_STRING})*);", re.DOTALL)
+_END = re.compile(rf"({_STRING}|;)", re.DOTALL)
+_INSTANCE = re.compile(r"\s*#(\d+)\s*=\s*(.*)", re.DOTALL)
 _TOKEN = re.compile(
     rf"\s*(?:(?P<string>{_STRING})|(?P<binary>\"[0-9A-Fa-f]*\")|(?P<ref>\#\d+)"
     r"|(?P<number>[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)"
@@ -79,7 +80,12 @@ class StepText:
             raise ExchangeError("the file has no complete DATA section; it may have been cut off")
         rows: dict[int, str] = {}
         for section in sections:
-            for found in _INSTANCE.finditer(section):
+            for statement in _statements(section):
+                found = _INSTANCE.match(statement)
+                if found is None:
+                    if statement.strip():
+                        raise ExchangeError(f"no instance: {statement.strip()[:SHOWN]!r}")
+                    continue
                 rows[int(found.group(1))] = found.group(2)
                 if len(rows) > MOST_INSTANCES:
                     raise ExchangeError(f"the file has more than {MOST_INSTANCES} instances")
@@ -129,6 +135,19 @@ class StepText:
     def kind(self, number: int) -> str:
         """The name of an instance, those of a complex one joined."""
         return "+".join(record.name for record in self.records(number))
+
+
+def _statements(section: str) -> Iterator[str]:
+    """The text up to each semicolon outside of strings, in one pass whatever there is."""
+    parts: list[str] = []
+    for part in _END.split(section):
+        if part == ";":
+            yield "".join(parts)
+            parts = []
+        else:
+            parts.append(part)
+    if "".join(parts).strip():
+        raise ExchangeError(f"the last instance is not closed: {''.join(parts).strip()[:SHOWN]!r}")
 
 
 def _records(row: str, number: int) -> list[Record]:
