@@ -51,6 +51,8 @@ def example(name):
         ("logger_standoff", {"window": 9, "tall": 6}),
         ("sounding_weight", {}),
         ("sounding_weight", {"across": 40, "tail": 30}),
+        ("well_cap", {}),
+        ("well_cap", {"bolts": 4, "depth": 9, "cable": 0}),
         ("rain_funnel", {}),
         ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
     ],

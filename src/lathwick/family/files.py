@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib.metadata
 import inspect
 import os
@@ -31,6 +32,7 @@ from ..topology.body import Body, BodyFace
 from .atomic import write_atomically
 from .messages import NOTE, Message
 from .part import Part
+from .step_cache import give_key
 
 Encoder = Callable[..., bytes | memoryview]
 STEP_SUFFIXES = (".step", ".stp")
@@ -121,9 +123,13 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
     if source.suffix.lower() not in STEP_SUFFIXES:
         raise ExchangeError(f"{source.name}: STEP files end in {' or '.join(STEP_SUFFIXES)}")
     try:
-        file = read_bodies(_bytes_of(source), unit)
+        data = _bytes_of(source)
+        file = read_bodies(data, unit)
     except ExchangeError as error:
         raise ExchangeError(f"{source.name}: {error.message}") from None
+    content = hashlib.sha256(data).hexdigest()
+    for k, piece in enumerate(file.bodies):
+        give_key(piece.body, f"{content} {file.unit} {k}")
     told = tuple(Message(NOTE, text) for text in file.messages)
     if len(file.bodies) == 1:
         only = file.bodies[0]
