@@ -51,3 +51,38 @@ def test_the_volume_that_two_bodies_share():
     assert lw.interference(lw.sphere(3), lw.sphere(1)) == pytest.approx(4 * math.pi / 3, rel=1e-12)
     with pytest.raises(lw.ModellingError, match="between two bodies, got 3"):
         lw.interference(box, 3)
+
+
+def named(faces):
+    return {str(face.brep.names[0]) for face in faces}
+
+
+def test_the_least_wall():
+    """Of a hollow box its wall; between two balls one beside the other's center that less the way between."""
+    box = lw.box(40, 30, 20, step="b")
+    wall = lw.shell(box, 2, open=box.faces("b/top")).thinnest()
+    assert wall.thickness == pytest.approx(2, abs=1e-9)
+    assert math.dist(wall.at, wall.to) == pytest.approx(2, abs=1e-9)
+    balls = lw.cut(lw.sphere(10), lw.move(lw.sphere(8), 1, 0, 0))
+    assert 1.0 <= float(balls.thinnest(2000)) < 1.01
+    assert float(lw.cylinder(5, 30).thinnest()) == pytest.approx(10)
+    for sample in (0, -1, True, 2.5, "many"):
+        with pytest.raises(lw.ModellingError, match="sample is a number of places"):
+            box.thinnest(sample)
+
+
+def test_undercuts_of_a_pull():
+    """A slot from the side bars a pull upwards by its roof and floor; along the slot, and of a ring along its
+    axis, nothing does."""
+    box = lw.box(40, 30, 20, step="b")
+    slot = lw.cut(box, lw.box(40, 10, 10, on=lw.Plane((0, 0, 5), (0, 0, 1)), step="slot"))
+    assert named(slot.undercuts((0, 0, 1))) >= {"slot/top", "slot/bottom"}
+    assert "b/top" not in named(slot.undercuts((0, 0, 1)))
+    assert not slot.undercuts((0, 1, 0))
+    assert not slot.undercuts((1, 0, 0))
+    ring = lw.torus(8, 2, step="t")
+    assert not ring.undercuts((0, 0, 1))
+    assert named(ring.undercuts((1, 0, 0))) == {"t/side"}
+    for way in ((0, 0, 0), "up", (1, 2)):
+        with pytest.raises(lw.ModellingError, match="direction"):
+            box.undercuts(way)

@@ -15,16 +15,18 @@ from numpy.typing import NDArray
 from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
-from ..geometry.vector import Vec3, cross, distance, dot, negated, norm
+from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
 from .boxes import face_bounds
 from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
 from .inside import contains
+from .looking import Wall, barred, thinnest
 from .mass import MassProperties, edge_center, face_center, mass_properties
 from .names import Address, FaceName
 from .selection import Selection, in_box, in_plane
 from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
+MOST_PLACES = 1_000_000
 SHOWN = 6
 """Of several things so many are told."""
 
@@ -207,6 +209,26 @@ class Body(Remembering):
             raise ModellingError(f"contains takes points of shape (N, 3), got shape {places.shape}")
         return contains(self.brep_faces, places)
 
+    def thinnest(self, sample: int = 500) -> Wall:
+        """The least wall, square to the faces, of about so many places spread over them: elsewhere it may be
+        thinner. Raises ModellingError for a sample of no places."""
+        return thinnest(self.brep_faces, self._areas, _places(sample))
+
+    def undercuts(self, direction: Iterable[float], sample: int = 500) -> Selection[BodyFace]:
+        """The faces that a mould holds which opens along a direction and against it: of about so many places
+        spread over all faces, those that are free to neither side tell.
+
+        Raises ModellingError for what is no direction.
+        """
+        way = _direction(direction)
+        held = barred(self.brep_faces, self._areas, way, _places(sample))
+        return Selection(BodyFace(self, face) for face in held)
+
+    @property
+    def _areas(self) -> list[float]:
+        areas: list[float] = self.mass_properties.face_areas.tolist()
+        return areas
+
     def vertices(self) -> Selection[BodyVertex]:
         """All vertices. A full circle has none."""
         ends = (v for edge in self.faces_of_edge for v in (edge.start, edge.end))
@@ -215,6 +237,22 @@ class Body(Remembering):
 
 def _placed(face: BodyFace) -> str:
     return f"at ({', '.join(f'{c:.4g}' for c in face.center)})"
+
+
+def _places(sample: int) -> int:
+    if isinstance(sample, bool) or not isinstance(sample, int) or not 1 <= sample <= MOST_PLACES:
+        raise ModellingError(f"sample is a number of places, 1 to {MOST_PLACES}, got {sample!r}")
+    return sample
+
+
+def _direction(values: Iterable[float]) -> Vec3:
+    try:
+        way = vec3(values)
+    except (TypeError, ValueError):
+        raise ModellingError(f"a direction is three numbers, got {values!r}") from None
+    if norm(way) <= RESOLUTION:
+        raise ModellingError("a direction of no length")
+    return unit(way)
 
 
 def _triple(values: Iterable[float]) -> Vec3:

@@ -50,7 +50,7 @@ def _chunk(faces: Sequence[Face], boxes: FloatArray, points: FloatArray) -> Bool
     inside = np.zeros(len(points), dtype=bool)
     todo = np.arange(len(points))
     for way in WAYS:
-        counts, unclear, touching = _crossings(faces, boxes, points[todo], way)
+        counts, unclear, touching = crossings(faces, boxes, points[todo], way)
         inside[todo[touching]] = True
         clear = ~unclear & ~touching
         inside[todo[clear]] = counts[clear] % 2 == 1
@@ -61,7 +61,7 @@ def _chunk(faces: Sequence[Face], boxes: FloatArray, points: FloatArray) -> Bool
     raise ModellingError(f"no ray from ({x:.6g}, {y:.6g}, {z:.6g}) tells whether the point is inside")
 
 
-def _crossings(
+def crossings(
     faces: Sequence[Face], boxes: FloatArray, points: FloatArray, way: Vec3
 ) -> tuple[NDArray[np.intp], BoolArray, BoolArray]:
     """How often the ray from each point crosses the faces, whether that is unclear, and whether the point
@@ -70,7 +70,7 @@ def _crossings(
     unclear, touching = np.zeros(len(points), dtype=bool), np.zeros(len(points), dtype=bool)
     direction = np.asarray(way)
     for face, box in zip(faces, boxes, strict=True):
-        near = np.flatnonzero(_meets_box(points, direction, box))
+        near = np.flatnonzero(meets_box(points, direction, box))
         if not len(near):
             continue
         hits = face.surface.ray_hits(points[near], direction)
@@ -90,7 +90,7 @@ def _crossings(
     return counts, unclear, touching
 
 
-def _meets_box(points: FloatArray, direction: FloatArray, box: FloatArray) -> BoolArray:
+def meets_box(points: FloatArray, direction: FloatArray, box: FloatArray) -> BoolArray:
     """Whether the ray from each point meets a box (Kay & Kajiya's slabs)."""
     with np.errstate(divide="ignore", invalid="ignore"):
         one = (box[0] - 1e-6 - points) / direction
