@@ -215,6 +215,28 @@ def test_assemblies_keep_names_colors_and_places(tmp_path):
     assert np.allclose((low, high), ((0, 19, -1), (5, 21, 1)))
 
 
+def test_copies_are_one_product_in_many_places(tmp_path, outside_check):
+    """Copies of a link, moved and turned in steps; one in another color, one mirrored: 3 solids."""
+    link = lw.cut(lw.box(20, 6, 3, step="link"), lw.move(lw.cylinder(1, 9, step="eye"), 3, 3, -1))
+    links = {
+        f"link {k}": lw.turn(lw.move(link, 25 * k, 0, 0), 40 * k, lw.Axis((1, 2, 3), (1, 1, 0)))
+        for k in range(9)
+    }
+    parts = {name: lw.Part(body, color="#888888") for name, body in links.items()}
+    parts["last"] = lw.Part(lw.move(link, 0, 50, 0), color="#ff0000")
+    parts["mirrored"] = lw.Part(lw.mirror(link, lw.Plane((0, -9, 0), (0, 1, 0)), keep=False), color="#888888")
+    chain = lw.Part(parts, name="chain")
+    chain.save(tmp_path / "a.step")
+    outside_check(tmp_path / "a.step")
+    assert (tmp_path / "a.step").read_text().count("MANIFOLD_SOLID_BREP(") == 3
+    read = lw.read_step(tmp_path / "a.step")
+    assert list(read.bodies) == list(parts)
+    for name, part in parts.items():
+        assert same(read.bodies[name].body, part.body)
+        assert np.allclose(read.bodies[name].body.bounds, part.body.bounds)
+        assert read.bodies[name].color == pytest.approx(part.color)
+
+
 def test_what_is_read_is_worked_on(tmp_path):
     """A file of another writer is drilled, rounded, hollowed and written again."""
     lw.save(soft(), tmp_path / "a.step")

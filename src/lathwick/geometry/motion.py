@@ -29,6 +29,11 @@ class Motion:
         """Whether left and right are exchanged."""
         return dot(cross(self.x, self.y), self.z) < 0.0
 
+    def after(self, first: Motion) -> Motion:
+        """This motion after another one."""
+        x, y, z = (self.direction(d) for d in (first.x, first.y, first.z))
+        return Motion(x, y, z, self.point(first.shift), self.factor * first.factor)
+
     def direction(self, d: Vec3) -> Vec3:
         """The image of a direction."""
         return add(add(scaled(self.x, d[0]), scaled(self.y, d[1])), scaled(self.z, d[2]))

@@ -21,6 +21,29 @@ def transformed(body: Body, motion: Motion) -> Body:
     return Body.built(lumps, body.unit)
 
 
+IMAGE = "image"
+
+
+def image_of(face: Face) -> tuple[Face, Motion]:
+    """The face of which one is a copy, moved or turned, and how; itself if it is none."""
+    found: tuple[Face, Motion] | None = face.recalled(IMAGE)
+    return (face, Motion()) if found is None else found
+
+
+def original_of(body: Body) -> tuple[Body, Motion] | None:
+    """The body of which all of one is a copy, moved or turned, and how; None for one that is none."""
+    images = {face: image_of(face) for face in body.brep_faces}
+    motions = {motion for _, motion in images.values()}
+    if len(motions) != 1 or all(first is face for face, (first, _) in images.items()):
+        return None
+
+    def shell(copy: Shell) -> Shell:
+        return Shell(tuple(images[face][0] for face in copy.faces))
+
+    lumps = tuple(Lump(shell(p.outer), tuple(shell(v) for v in p.voids)) for p in body.pieces)
+    return Body(lumps, body.unit), motions.pop()
+
+
 class _Transformer:
     def __init__(self, motion: Motion) -> None:
         self._motion = motion
@@ -36,7 +59,11 @@ class _Transformer:
     def _face(self, face: Face) -> Face:
         surface, agrees = face.surface.moved(self._motion)
         loops = tuple(self._loop(loop) for loop in face.loops)
-        return Face(surface, face.outward is agrees, loops, face.names)
+        made = Face(surface, face.outward is agrees, loops, face.names)
+        if self._motion.factor == 1.0 and not self._motion.is_mirror:
+            first, before = image_of(face)
+            made.remember(IMAGE, (first, self._motion.after(before)))
+        return made
 
     def _loop(self, loop: Loop) -> Loop:
         """A mirror image is run the other way, to keep its material on the left."""

@@ -16,7 +16,7 @@ from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
-from .boxes import face_bounds
+from .boxes import face_bounds, outer_box
 from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
 from .inside import contains
 from .looking import Wall, barred, thinnest
@@ -57,6 +57,8 @@ class Body(Remembering):
         """Wrap lumps that bound a solid by the way they are built, as images of a body do: of those only
         the place can be wrong. Raises ModellingError for one too far away."""
         body = cls(tuple(pieces), unit)
+        if max(float(np.abs(outer_box(face)).max()) for face in body.brep_faces) <= LARGEST:
+            return body
         reach = float(np.abs(body._box).max())
         if reach > LARGEST:
             raise ModellingError(f"the body would lie {reach:g} from the origin, more than {LARGEST:g}")

@@ -7,14 +7,17 @@ its own measures).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from ...errors import ExchangeError
+from ...geometry.motion import Motion
 from ...geometry.placement import XY
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.units import MILLIMETRES
+from ...modelling.transform import original_of
 from ...topology.body import Body
 from ...topology.brep import Lump
 from ...topology.collapse import collapsed
@@ -145,20 +148,22 @@ class _Products:
         return _Product(definition, shape, brep)
 
     def write_assembly(self, name: str, solids: Sequence[Solid]) -> None:
-        """A product that is made of others, all where they are modelled."""
+        """A product that is made of others, each where it stands."""
         add = self._rows.add
         definition, shape = self._definition(name)
         place = self._shape.placement(XY)
-        whole = add(f"SHAPE_REPRESENTATION({string(name)},({place}),{self._context})")
+        pieces = list(self._pieces(solids))
+        frames = [self._shape.placement(motion.frame(XY)) for _, _, motion in pieces]
+        items = listed(dict.fromkeys([place, *frames]))
+        whole = add(f"SHAPE_REPRESENTATION({string(name)},{items},{self._context})")
         add(f"SHAPE_DEFINITION_REPRESENTATION({shape},{whole})")
-        for number, solid in enumerate(solids, start=1):
-            piece = self.write(solid.name, solid)
+        for number, ((solid, piece, _), there) in enumerate(zip(pieces, frames, strict=True), start=1):
             use = add(
                 f"NEXT_ASSEMBLY_USAGE_OCCURRENCE('{number}',{string(solid.name)},'',"
                 f"{definition},{piece.definition},$)"
             )
             used = add(f"PRODUCT_DEFINITION_SHAPE('','',{use})")
-            move = add(f"ITEM_DEFINED_TRANSFORMATION('','',{place},{place})")
+            move = add(f"ITEM_DEFINED_TRANSFORMATION('','',{place},{there})")
             relation = add(
                 f"(REPRESENTATION_RELATIONSHIP('','',{piece.representation},{whole})"
                 f"REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION({move})"
@@ -166,6 +171,24 @@ class _Products:
             )
             add(f"CONTEXT_DEPENDENT_SHAPE_REPRESENTATION({relation},{used})")
         self._validation(solids, shape)
+
+    def _pieces(self, solids: Sequence[Solid]) -> Iterator[tuple[Solid, _Product, Motion]]:
+        """The product of each solid, and where it stands: copies of one body in one color are one product."""
+        found = [(solid, original_of(solid.body)) for solid in solids]
+        keys = [
+            (solid.color, *(id(face) for face in (solid.body if first is None else first[0]).brep_faces))
+            for solid, first in found
+        ]
+        times = Counter(keys)
+        made: dict[tuple[object, ...], _Product] = {}
+        for key, (solid, first) in zip(keys, found, strict=True):
+            if times[key] == 1:
+                yield solid, self.write(solid.name, solid), Motion()
+                continue
+            body, motion = (solid.body, Motion()) if first is None else first
+            if key not in made:
+                made[key] = self.write(solid.name, replace(solid, body=body))
+            yield solid, made[key], motion
 
     def _solids(self, solid: Solid) -> list[str]:
         prove_valid(solid.body, f'"{solid.name}"')
