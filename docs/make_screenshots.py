@@ -36,7 +36,7 @@ PICTURES = {
 }
 EXAMPLES = (
     "pipe_saddle", "bracket", "pawl_cam", "strap_link", "toggle", "tag_plate",
-    "logger_standoff", "sounding_weight",
+    "logger_standoff", "sounding_weight", "well_cap",
     "conduit", "handrail", "guard_spring", "guard_stud", "rain_funnel", "rain_strainer",
 )  # fmt: skip
 CLAMP = '''

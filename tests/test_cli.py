@@ -131,7 +131,7 @@ def test_vary_reports_rows_and_fails_with_one(lathwick, tmp_path):
         (["build", f"{SCRIPT}:other"], 2, 'no design "other"; there are pipe_saddle'),
         (["vary", SCRIPT, "nowhere.csv"], 2, "nowhere.csv: cannot be read"),
         (["check", "nowhere.stl"], 2, "nowhere.stl: no such file"),
-        (["check", "part.step"], 2, "cannot be read back yet"),
+        (["check", "part.step"], 2, "part.step: no such file"),
         (["picture", SCRIPT, "-o", "x.jpg"], 2, "a picture is a .png file"),
         (["picture", SCRIPT, "-o", "x.png", "--sketch", "q"], 2, 'no sketch "q"; there are profile'),
         (["picture", SCRIPT, "-o", "x.png", "--size", "big"], 2, "write 1280x800"),
