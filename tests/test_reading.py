@@ -345,3 +345,17 @@ def test_commands_take_files(tmp_path):
         assert run.invoke(cli, ["check", str(tmp_path / name)], catch_exceptions=False).exit_code == 0
     compared = run.invoke(cli, ["compare", str(tmp_path / "a.step"), str(tmp_path / "a.step")])
     assert "nothing differs" in compared.output
+
+
+@pytest.mark.parametrize("path", [5, None, b"a.step", ["a"], "x\0y.step", ""])
+@pytest.mark.parametrize("read", [lw.read_step, lw.read_mesh])
+def test_what_is_no_path_gets_one_line(read, path):
+    with pytest.raises(lw.ExchangeError, match=r"path|STEP files end in|are read from"):
+        read(path)
+
+
+@pytest.mark.parametrize("unit", ["km", 5, "", []])
+def test_what_is_no_unit_gets_one_line(unit, tmp_path):
+    lw.save(holed(), tmp_path / "a.step")
+    with pytest.raises(lw.ExchangeError, match="is no unit of length; use mm, cm, m, in"):
+        lw.read_step(tmp_path / "a.step", unit=unit)

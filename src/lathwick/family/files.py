@@ -21,6 +21,7 @@ from ..exchange.obj import read_obj, write_obj
 from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
 from ..exchange.threemf import read_3mf, write_3mf
+from ..gate import shown_value
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
 from ..mesh.tessellate import DEFAULT_ANGLE, default_chord, tessellate, tessellate_apart
@@ -98,7 +99,7 @@ def read_mesh(path: str | PathLike[str]) -> Mesh:
 
     Raises ExchangeError, with the place, for what cannot be read.
     """
-    source = Path(path)
+    source = _path(path)
     decode = _MESH_READERS.get(source.suffix.lower())
     if decode is None:
         raise ExchangeError(f"{source.name}: meshes are read from {', '.join(_MESH_READERS)} files")
@@ -119,7 +120,7 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
     """
     from ..exchange.step.reading.reader import read_bodies
 
-    source = Path(path)
+    source = _path(path)
     if source.suffix.lower() not in STEP_SUFFIXES:
         raise ExchangeError(f"{source.name}: STEP files end in {' or '.join(STEP_SUFFIXES)}")
     try:
@@ -136,6 +137,17 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
         return Part(only.body, name=only.name, color=only.color, messages=told)
     pieces: dict[str, Body | Part] = {b.name: Part(b.body, name=b.name, color=b.color) for b in file.bodies}
     return Part(pieces, name=source.stem, messages=told)
+
+
+def _path(path: str | PathLike[str]) -> Path:
+    """The path of a file to read. Raises ExchangeError for what is none."""
+    try:
+        found = Path(path)
+        if "\0" in str(found):
+            raise ValueError
+    except (TypeError, ValueError):
+        raise ExchangeError(f"a file is given by its path, got {shown_value(path)}") from None
+    return found
 
 
 def _bytes_of(source: Path) -> bytes:

@@ -58,9 +58,9 @@ def read_bodies(data: bytes, unit: str | None = None) -> ReadFile:
     """
     text = StepText.parse(data.decode("latin-1"))
     units = units_of(text)
-    into = unit or unit_named(units.length) or "mm"
-    if into not in MILLIMETRES:
-        raise ExchangeError(f'"{into}" is no unit of length; use {", ".join(MILLIMETRES)}')
+    into = (unit_named(units.length) or "mm") if unit is None else unit
+    if not isinstance(into, str) or into not in MILLIMETRES:
+        raise ExchangeError(f"{into!r} is no unit of length; use {', '.join(MILLIMETRES)}")
     source = Source(text, units.length / MILLIMETRES[into], units.angle)
     file = ReadFile([], into)
     _read_bodies(source, units, file)
