@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
@@ -233,38 +234,44 @@ class WholeShell:
         if not bad:
             return 0
         moved = {corner for edge in bad for corner in (edge.start, edge.end)}
-        for corner in moved:
-            place = mended_corner(self._corners[corner], meeting[corner], MOST_MENDED)
-            self._corners = {**self._corners, corner: place}
-        changed = 0
+        places = {c: mended_corner(self._corners[c], meeting[c], MOST_MENDED) for c in moved}
+        self._corners = {**self._corners, **places}
+        new: dict[RawEdge, tuple[RawEdge, bool]] = {}
         for edge, on in surfaces.items():
             if edge in bad or edge.start in moved or edge.end in moved:
-                made = mended_edge(
-                    edge, on, (self._corners[edge.start], self._corners[edge.end]), MOST_MENDED
-                )
+                ends = self._corners[edge.start], self._corners[edge.end]
+                made = mended_edge(edge, on, ends, MOST_MENDED)
                 if made is not None:
-                    self._exchange(edge, *made)
-                    changed += 1
-        return changed
-
-    def _exchange(self, old: RawEdge, new: RawEdge, same: bool) -> None:
+                    new[edge] = made
         for loops in self._uses:
-            for k, loop in enumerate(loops):
-                if any(use.edge is old for use in loop):
-                    loops[k] = [RawUse(new, u.forward is same) if u.edge is old else u for u in loop]
+            loops[:] = [[self._mended_use(use, new) for use in loop] for loop in loops]
+        return len(new)
+
+    @staticmethod
+    def _mended_use(use: RawUse, new: dict[RawEdge, tuple[RawEdge, bool]]) -> RawUse:
+        edge, same = new.get(use.edge, (use.edge, True))
+        return RawUse(edge, use.forward is same)
 
     def _edges(self) -> list[RawEdge]:
         return list(dict.fromkeys(u.edge for loops in self._uses for loop in loops for u in loop))
 
     def _replace(self, first: RawEdge, second: RawEdge, whole: RawEdge) -> None:
-        for loops in self._uses:
+        for g, k in self._loops_of.pop(first):
+            loop = self._uses[g][k]
+            uses = [RawUse(whole, u.forward) if u.edge is first else u for u in loop]
+            self._uses[g][k] = [u for u in uses if u.edge is not second]
+            self._loops_of[whole].add((g, k))
+        self._loops_of.pop(second, None)
+
+    @cached_property
+    def _loops_of(self) -> dict[RawEdge, set[tuple[int, int]]]:
+        """The loops that use each edge, by the numbers of their faces and their own."""
+        found: dict[RawEdge, set[tuple[int, int]]] = defaultdict(set)
+        for g, loops in enumerate(self._uses):
             for k, loop in enumerate(loops):
-                if any(use.edge is first for use in loop):
-                    loops[k] = [
-                        RawUse(whole, u.forward) if u.edge is first else u
-                        for u in loop
-                        if u.edge is not second
-                    ]
+                for use in loop:
+                    found[use.edge].add((g, k))
+        return found
 
     # ------------------------------------------------------------------ what comes of it
 
