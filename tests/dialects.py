@@ -7,6 +7,8 @@ import random
 import re
 from collections.abc import Callable
 
+import numpy as np
+
 Rows = dict[str, str]
 EDGE = re.compile(r"EDGE_CURVE\('',#(\d+),#(\d+),#(\d+),\.([TF])\.\)")
 
@@ -109,6 +111,83 @@ def degrees(rows: Rows, add: Callable[[str], str]) -> None:
             rows[number] = f"{first},{math.degrees(float(angle[:-1]))!r})"
 
 
+def _numbers(rows: Rows, reference: str) -> np.ndarray:
+    return np.array([float(x) for x in re.search(r"\(([^()]*)\)\)$", rows[reference])[1].split(",")])
+
+
+def _frame(rows: Rows, reference: str) -> tuple[np.ndarray, ...]:
+    """Origin, x, y and z of a placement."""
+    origin, z, x = (_numbers(rows, n) for n in re.findall(r"#(\d+)", rows[reference]))
+    return origin, x, np.cross(z, x), z
+
+
+@dialect
+def turned(rows: Rows, add: Callable[[str], str]) -> None:
+    """Cylinders, cones, balls and rings as surfaces of revolution, their profiles either way round."""
+
+    def point(p: np.ndarray) -> str:
+        return add(f"CARTESIAN_POINT('',({','.join(repr(float(c)) for c in p)}))")
+
+    def direction(d: np.ndarray) -> str:
+        return add(f"DIRECTION('',({','.join(repr(float(c)) for c in d)}))")
+
+    def line(p: np.ndarray, d: np.ndarray) -> str:
+        vector = add(f"VECTOR('',{direction(d)},1.)")
+        return add(f"LINE('',{point(p)},{vector})")
+
+    def circle(center: np.ndarray, normal: np.ndarray, x: np.ndarray, radius: float) -> str:
+        frame = add(f"AXIS2_PLACEMENT_3D('',{point(center)},{direction(normal)},{direction(x)})")
+        return add(f"CIRCLE('',{frame},{radius!r})")
+
+    changed = {}
+    for number, row in list(rows.items()):
+        found = re.match(r"(\w+)_SURFACE\('',#(\d+),([^)]*)\)", row)
+        if found is None or found[1] not in ("CYLINDRICAL", "CONICAL", "SPHERICAL", "TOROIDAL"):
+            continue
+        (o, x, y, z), sizes = _frame(rows, found[2]), [float(v) for v in found[3].split(",")]
+        against = len(changed) % 2 == 1
+        way = -1.0 if against else 1.0
+        if found[1] == "CYLINDRICAL":
+            profile = line(o + sizes[0] * x, way * z)
+        elif found[1] == "CONICAL":
+            up = math.cos(sizes[1]) * z + math.sin(sizes[1]) * x
+            profile = line(o + sizes[0] * x + 3.0 * up, way * up)
+        else:
+            far = sizes[0] if found[1] == "TOROIDAL" else 0.0
+            profile = circle(o + far * x, -way * y, x, sizes[-1])
+        axis = add(f"AXIS1_PLACEMENT('',{point(o)},{direction(z)})")
+        rows[number] = f"SURFACE_OF_REVOLUTION('',{profile},{axis})"
+        changed[number] = against
+    for number, row in rows.items():
+        found = re.match(r"ADVANCED_FACE\(.*,#(\d+),\.([TF])\.\)$", row)
+        if found and changed.get(found[1]):
+            rows[number] = row[: -len(".T.)")] + f".{_other(found[2])}.)"
+
+
+@dialect
+def rational(rows: Rows, add: Callable[[str], str]) -> None:
+    """Circles as rational splines of four quarters, each with its first point where its edge begins."""
+    knots = "(3,2,2,2,3),(0.,0.25,0.5,0.75,1.),.UNSPECIFIED."
+    for row in list(rows.values()):
+        edge = EDGE.match(row)
+        found = re.match(r"CIRCLE\('',#(\d+),([^)]*)\)", rows[edge[3]]) if edge else None
+        if found is None or edge[1] != edge[2]:
+            continue
+        o, _, _, z = _frame(rows, found[1])
+        x = _numbers(rows, re.search(r"#(\d+)", rows[edge[1]])[1]) - o
+        y, controls, weights = np.cross(z, x), [], []
+        for k in range(9):
+            turn, far = k * math.pi / 4, math.sqrt(2.0) if k % 2 else 1.0
+            p = o + far * (math.cos(turn) * x + math.sin(turn) * y)
+            controls.append(add(f"CARTESIAN_POINT('',({','.join(repr(float(c)) for c in p)}))"))
+            weights.append(repr(1.0 / far))
+        rows[edge[3]] = (
+            f"(BOUNDED_CURVE()B_SPLINE_CURVE(2,({','.join(controls)}),.UNSPECIFIED.,.T.,.F.)"
+            f"B_SPLINE_CURVE_WITH_KNOTS({knots})CURVE()GEOMETRIC_REPRESENTATION_ITEM()"
+            f"RATIONAL_B_SPLINE_CURVE(({','.join(weights)}))REPRESENTATION_ITEM(''))"
+        )
+
+
 def strewn(text: str) -> str:
     """Instances in no order, with other numbers, over several lines, with comments."""
     head, rows, tail = rows_of(text)
@@ -143,6 +222,8 @@ DIALECTS = {
     "on surfaces": on_surfaces,
     "against curves": against_curves,
     "degrees": degrees,
+    "turned": turned,
+    "rational": rational,
     "strewn": strewn,
     "7 decimals": rounded(7),
     "5 decimals": rounded(5),

@@ -237,6 +237,97 @@ def test_copies_are_one_product_in_many_places(tmp_path, outside_check):
         assert read.bodies[name].color == pytest.approx(part.color)
 
 
+MAPPED = """#65=REPRESENTATION_MAP(#6,#64);
+#66=MAPPED_ITEM('near',#65,#6);
+#67=CARTESIAN_POINT('',(10.,0.,0.));
+#68=AXIS2_PLACEMENT_3D('',#67,#5,#4);
+#69=MAPPED_ITEM('far',#65,#68);
+#71=DIRECTION('',(0.,-1.,0.));
+#72=CARTESIAN_TRANSFORMATION_OPERATOR_3D('','',#5,#71,#67,1.,#4);
+#73=MAPPED_ITEM('mirrored',#65,#72);
+#74=SHAPE_REPRESENTATION('all',(#6,#66,#69,#73),#63);
+ENDSEC;
+END-ISO"""
+
+
+def test_mapped_items_stand_where_they_are_mapped(tmp_path):
+    text = HALVES.replace("SURFACE;", WALLS["cylinder"] + ";").replace("ENDSEC;\nEND-ISO", MAPPED)
+    (tmp_path / "a.step").write_text(text)
+    read = lw.read_step(tmp_path / "a.step")
+    assert list(read.bodies) == ["near", "far", "mirrored"]
+    boxes = [np.array(piece.body.bounds) for piece in read.bodies.values()]
+    assert np.allclose(boxes[0], [[-2, -2, 0], [2, 2, 4]])
+    assert np.allclose(boxes[1], [[10, -2, -2], [14, 2, 2]])  # its axis along X
+    assert np.allclose(boxes[2], [[8, -2, 0], [12, 2, 4]])
+    assert all(piece.volume == pytest.approx(16 * math.pi) for piece in read.bodies.values())
+
+
+@pytest.mark.parametrize("order", ["assembly first", "shape first"])
+def test_relations_the_other_way_round(order, tmp_path):
+    """Some put the assembly before its piece, or the solids' representation before that of the product."""
+    pins = {"left": lw.cylinder(1, 5, step="p"), "right": lw.move(lw.cylinder(1, 5, step="p"), 10, 0, 0)}
+    lw.save(lw.Part({name: lw.move(b, 0, 3, 0) for name, b in pins.items()}), tmp_path / "a.step")
+    head, rows, tail = rows_of((tmp_path / "a.step").read_text())
+    for number, row in list(rows.items()):
+        if order == "assembly first":
+            row = re.sub(r"(REPRESENTATION_RELATIONSHIP\('','',)(#\d+),(#\d+)\)", r"\1\3,\2)", row)
+            rows[number] = re.sub(r"(ITEM_DEFINED_TRANSFORMATION\('','',)(#\d+),(#\d+)\)", r"\1\3,\2)", row)
+        elif row.startswith("ADVANCED_BREP_SHAPE_REPRESENTATION"):
+            plain, place = f"9{number}", re.search(r"\((#\d+),", row)[1]
+            context = row[row.rindex("#") : -1]
+            rows[plain] = f"SHAPE_REPRESENTATION('',({place}),{context})"
+            for other in [n for n in rows if f"#{number}" in re.findall(r"#\d+", rows[n])]:
+                rows[other] = re.sub(rf"#{number}\b", f"#{plain}", rows[other])
+            rows[f"8{number}"] = f"SHAPE_REPRESENTATION_RELATIONSHIP('','',#{number},#{plain})"
+    (tmp_path / "b.step").write_text(text_of(head, rows, tail))
+    read = lw.read_step(tmp_path / "b.step")
+    assert list(read.bodies) == ["left", "right"]
+    for name, body in pins.items():
+        assert np.allclose(read.bodies[name].body.bounds, lw.move(body, 0, 3, 0).bounds)
+
+
+def test_assemblies_that_hold_themselves_are_refused(tmp_path):
+    text = HALVES.replace("SURFACE;", WALLS["cylinder"] + ";").replace("ENDSEC;\nEND-ISO", MAPPED)
+    text = text.replace(
+        "#64=ADVANCED_BREP_SHAPE_REPRESENTATION('',(#6,#62)", "#64=SHAPE_REPRESENTATION('',(#66,#69)"
+    )
+    (tmp_path / "a.step").write_text(text)
+    with pytest.raises(lw.ExchangeError, match="assemblies in assemblies"):
+        lw.read_step(tmp_path / "a.step")
+
+
+@pytest.mark.parametrize("as_surfaces", [False, True])
+def test_solids_of_polygons(as_surfaces, tmp_path):
+    """A box of six polygons over shared points; as a faceted solid, and as a model of surfaces."""
+    corners = [(x, y, z) for x in (0.0, 2.0) for y in (0.0, 3.0) for z in (0.0, 4.0)]
+    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    rows = [f"#{k}=CARTESIAN_POINT('',({x},{y},{z}));" for k, (x, y, z) in enumerate(corners, 101)]
+    faces = []
+    for k, side in enumerate(sides):
+        a, b, c = (np.array(corners[i]) for i in side[:3])
+        n, x = np.cross(b - a, c - a), b - a
+        base = 200 + 10 * k
+        loop = ",".join(f"#{101 + i}" for i in side)
+        rows += [
+            f"#{base}=DIRECTION('',({n[0]},{n[1]},{n[2]}));",
+            f"#{base + 1}=DIRECTION('',({x[0]},{x[1]},{x[2]}));",
+            f"#{base + 2}=AXIS2_PLACEMENT_3D('',#{101 + side[0]},#{base},#{base + 1});",
+            f"#{base + 3}=PLANE('',#{base + 2});",
+            f"#{base + 4}=POLY_LOOP('',({loop}));",
+            f"#{base + 5}=FACE_OUTER_BOUND('',#{base + 4},.T.);",
+            f"#{base + 6}=FACE_SURFACE('',(#{base + 5}),#{base + 3},.T.);",
+        ]
+        faces.append(f"#{base + 6}")
+    solid = "SHELL_BASED_SURFACE_MODEL('box',(#300))" if as_surfaces else "FACETED_BREP('box',#300)"
+    rows += [f"#300=CLOSED_SHELL('',({','.join(faces)}));", f"#301={solid};"]
+    head, tail = HALVES.split("#2=")[0], "ENDSEC;\nEND-ISO-10303-21;\n"
+    (tmp_path / "a.step").write_text(head + "\n".join(rows) + "\n" + tail)
+    read = lw.read_step(tmp_path / "a.step")
+    assert read.body.volume == pytest.approx(24)
+    assert (len(read.body.faces()), len(read.body.edges())) == (6, 12)
+    assert any("surface model" in m.text for m in read.messages) is as_surfaces
+
+
 def test_what_is_read_is_worked_on(tmp_path):
     """A file of another writer is drilled, rounded, hollowed and written again."""
     lw.save(soft(), tmp_path / "a.step")

@@ -125,10 +125,12 @@ def read_3mf(data: bytes) -> Mesh:
     objects = {o.get("id", ""): o for o in root.iter(f"{{{CORE}}}object")}
     vertices: list[FloatArray] = []
     triangles: list[IntArray] = []
+    count = 0
     for item in root.iter(f"{{{CORE}}}item"):
         for p, t in _meshes_of(objects, item.get("objectid", ""), _matrix(item.get("transform")), 0):
-            triangles.append(t + sum(len(v) for v in vertices))
+            triangles.append(t + count)
             vertices.append(p)
+            count += len(p)
     if not triangles:
         raise ExchangeError("the 3MF file builds nothing")
     scale = 1.0 if unit else factor
@@ -146,14 +148,7 @@ def _model_of(data: bytes) -> bytes:
             if chosen.file_size > LARGEST:
                 raise ExchangeError(f"3MF: the model is larger than {LARGEST} bytes")
             return container.read(chosen)
-    except (
-        zipfile.BadZipFile,
-        OSError,
-        EOFError,
-        NotImplementedError,
-        RuntimeError,
-        zipfile.LargeZipFile,
-    ) as error:
+    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
         raise ExchangeError(f"no 3MF file, or damaged: {error}") from None
 
 

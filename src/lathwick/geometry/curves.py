@@ -11,10 +11,13 @@ import numpy as np
 from .curve import AXES, Curve, even_breaks, turns_between
 from .motion import Motion
 from .placement import FloatArray, Plane
-from .vector import Vec3, along, dot, sub
+from .vector import Vec3, along, dot, sub, vec3
 
 NIL = 1e-18
 """A point so near to the long axis of an ellipse, as a share of the short one, lies on it."""
+
+IN_A_ROW = 1e-9
+"""Twice the area between three places, as a share of the squares of their ways, that tells no circle."""
 
 NEWTON_STEPS = 100
 """More than the search for the foot of a point on an ellipse takes, however slender that is."""
@@ -205,6 +208,19 @@ class Ellipse(Curve):
     def parts(self, t0: float, t1: float) -> list[float]:
         """Finer and finer towards the sharp ends of a slender ellipse."""
         return ellipse_parts(self.major, self.minor, t0, t1)
+
+
+def circle_through(a: Vec3, b: Vec3, c: Vec3) -> Circle | None:
+    """The circle from a by b to c, with its parameter 0 at a; None for places in a row."""
+    p, q, r = (np.asarray(v) for v in (a, b, c))
+    normal = np.cross(q - p, r - p)
+    size = float(np.linalg.norm(normal))
+    if size <= IN_A_ROW * float((q - p) @ (q - p) + (r - p) @ (r - p)):
+        return None
+    n = normal / size
+    rows = np.array([2.0 * (q - p), 2.0 * (r - p), n])
+    center = np.linalg.solve(rows, [q @ q - p @ p, r @ r - p @ p, n @ p])
+    return Circle(Plane(vec3(center), vec3(n), vec3(p - center)), float(np.linalg.norm(p - center)))
 
 
 def ellipse_parts(major: float, minor: float, t0: float, t1: float) -> list[float]:

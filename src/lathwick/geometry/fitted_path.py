@@ -28,8 +28,6 @@ BESIDE = 1e-3
 """A point of the path nearer to the end of a piece than this share of the step is left out."""
 
 Rule: TypeAlias = Callable[[FloatArray], FloatArray]
-Lines: TypeAlias = tuple[Surface, int, float]
-"""A line of a surface of equal u (0) or v (1), and that parameter."""
 
 
 @dataclass(frozen=True)

@@ -17,10 +17,6 @@ from .brep import Face
 from .inside import crossings, meets_box
 from .trim import INSIDE, OUTSIDE, region_of
 
-GOLDEN = 0.7548776662466927, 0.5698402909980532
-"""Steps that spread places evenly over a square. Source: Roberts, "The unreasonable effectiveness of
-quasirandom sequences", 2018."""
-
 FEWEST, PER_EDGE = 6, 33
 LEVEL = 1e-9
 """A wall leans so little (sine) that it is pulled along itself."""
@@ -47,6 +43,13 @@ class Wall:
         return f"{self.thickness:.6g} at ({x:.4g}, {y:.4g}, {z:.4g}), the least of {self.sample} places"
 
 
+def over_a_square(count: int) -> FloatArray:
+    """Places spread evenly over the unit square, (count, 2). Source: Roberts, "The unreasonable effectiveness
+    of quasirandom sequences", 2018."""
+    steps = np.array([0.7548776662466927, 0.5698402909980532])
+    return np.asarray((np.arange(1, count + 1)[:, None] * steps) % 1.0)
+
+
 def places_on(face: Face, count: int) -> FloatArray:
     """About so many places spread over a face, at least one where any is found; (N, 3)."""
     ranges = np.array(face.surface.domain, dtype=float)
@@ -64,7 +67,7 @@ def places_on(face: Face, count: int) -> FloatArray:
             ranges = np.where(np.isfinite(domain), domain, ranges)
     region = region_of(face)
     for many in (2 * count, 16 * count, 128 * count):
-        square = (np.arange(1, many + 1)[:, None] * GOLDEN) % 1.0
+        square = over_a_square(many)
         places = face.surface.points(ranges[:, 0] + square * (ranges[:, 1] - ranges[:, 0]))
         found = places[region.states(places) == INSIDE]
         if len(found) >= min(count, FEWEST):

@@ -11,13 +11,13 @@ from ...geometry.placement import FloatArray
 from ...geometry.tolerance import NOWHERE
 from ...topology.body import Body
 from ...topology.brep import Face
+from ...topology.looking import over_a_square
 from ...topology.trim import INSIDE, ON, region_of
 from ..limits import SizeError
 
 PER_EDGE, PER_BORDER = 7, 65
-SPREAD = (np.arange(1, 25)[:, None] * (0.7548776662466927, 0.5698402909980532)) % 1.0
-"""Places all over a square. Source: Roberts, "The unreasonable effectiveness of quasirandom sequences",
-2018."""
+SPREAD = 24
+"""Places on each face that are looked at from behind."""
 
 BEHIND = 1e-2
 """Places are looked at so much behind a wall, as a share of its thickness."""
@@ -81,7 +81,7 @@ def _behind(face: Face, thickness: float) -> FloatArray:
         np.concatenate([e.curve.points(e.t0 + shares * (e.t1 - e.t0)) for e in edges])
     )
     low, high = border.min(axis=0), border.max(axis=0)
-    places = face.surface.points(low + SPREAD * (high - low))
+    places = face.surface.points(low + over_a_square(SPREAD) * (high - low))
     inside = places[region_of(face).states(places) == INSIDE]
     inwards = face.surface.normals(inside) * (-1.0 if face.outward else 1.0)
     return np.asarray(inside + (1.0 + BEHIND) * thickness * inwards)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Self
 
 import numpy as np
@@ -11,7 +11,7 @@ import numpy as np
 from ....errors import ExchangeError
 from ....geometry.conics import Hyperbola, Parabola
 from ....geometry.curve import Curve
-from ....geometry.curves import Circle, Ellipse, Line
+from ....geometry.curves import Circle, Ellipse, Line, circle_through
 from ....geometry.fitting import curve_as_spline
 from ....geometry.motion import Motion
 from ....geometry.placement import FloatArray, Plane
@@ -27,22 +27,7 @@ ROUND, FLAT = 1e-9, 1e-12
 
 def read_curve(source: Source, number: int) -> Curve:
     """The curve of an instance. Raises ExchangeError, with its number and name, for what cannot be read."""
-    return source.once("curve", number, lambda: _read(source, number, 0))
-
-
-def _read(source: Source, number: int, depth: int) -> Curve:
-    if depth > 20:
-        raise ExchangeError(f"#{number}: a curve of curves without end")
-    names = [record.name for record in source.text.records(number)]
-    for name in names:
-        if name in _PASSED:
-            basis = source.values(number, name, 2)[1]
-            return _read(source, source.ref(basis, number, "a basis curve"), depth + 1)
-        if name in _SPLINES:
-            return _spline(source, number)
-        if name in _KINDS:
-            return _KINDS[name](source, number)
-    raise ExchangeError(f"#{number}: a curve of the kind {'+'.join(names)} cannot be read")
+    return source.once("curve", number, lambda: source.by_kind(number, _PASSED, _KINDS, "curve"))
 
 
 def _line(source: Source, number: int) -> Curve:
@@ -90,21 +75,6 @@ def _polyline(source: Source, number: int) -> Curve:
 _PASSED = {"TRIMMED_CURVE", "SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}
 """Their second value is the curve itself."""
 
-_SPLINES = {
-    "B_SPLINE_CURVE", "B_SPLINE_CURVE_WITH_KNOTS", "BEZIER_CURVE", "UNIFORM_CURVE", "QUASI_UNIFORM_CURVE",
-    "RATIONAL_B_SPLINE_CURVE",
-}  # fmt: skip
-
-_KINDS: dict[str, Callable[[Source, int], Curve]] = {
-    "LINE": _line,
-    "CIRCLE": _circle,
-    "ELLIPSE": _ellipse,
-    "HYPERBOLA": _hyperbola,
-    "PARABOLA": _parabola,
-    "POLYLINE": _polyline,
-}
-
-
 # ---------------------------------------------------------------------- splines
 
 
@@ -125,12 +95,12 @@ def spline_values(
     if shape_record is None:
         raise ExchangeError(f"#{number}: a spline without {base}")
     weights = parts.get(f"RATIONAL_B_SPLINE_{what}")
-    kind = next((n for n in parts if n in _EVEN[what]), knots_name)
+    kind = next((n for n in parts if n in EVEN[what]), knots_name)
     knots = parts[knots_name].values if knots_name in parts else None
     return shape_record.values, knots, kind, None if weights is None else weights.values
 
 
-_EVEN = {
+EVEN = {
     "CURVE": ("BEZIER_CURVE", "UNIFORM_CURVE", "QUASI_UNIFORM_CURVE"),
     "SURFACE": ("BEZIER_SURFACE", "UNIFORM_SURFACE", "QUASI_UNIFORM_SURFACE"),
 }
@@ -262,7 +232,9 @@ class _RationalSpline(Curve):
         return np.asarray((dd[:, :3] - 2 * d[:, 3:] * self.derivatives(t) - dd[:, 3:] * self.points(t)) / w)
 
     def moved(self, motion: Motion) -> Self:
-        raise NotImplementedError("it is only read")
+        w = self.lifted.controls[:, 3:]
+        controls = np.column_stack([motion.points(self.lifted.controls[:, :3] / w) * w, w])
+        return replace(self, lifted=replace(self.lifted, controls=controls))
 
 
 def _rational(degree: int, knots: tuple[float, ...], lifted: FloatArray, number: int) -> Curve:
@@ -277,18 +249,22 @@ def _as_circle(curve: _RationalSpline) -> Circle | None:
     """The circle on which the whole of a curve lies; None if it lies on none."""
     t = np.linspace(*curve.domain, 24)
     points = curve.points(t)
-    a, b, c = points[0], points[8], points[15]
-    normal = np.cross(b - a, c - a)
     size = float(np.ptp(points, axis=0).max())
-    if np.linalg.norm(normal) <= ROUND * size * size:
+    circle = circle_through(*(vec3(points[k]) for k in (0, 8, 15)))
+    if circle is None:
         return None
-    n = normal / np.linalg.norm(normal)
-    rows = np.array([2 * (b - a), 2 * (c - a), n])
-    center = np.linalg.solve(rows, [b @ b - a @ a, c @ c - a @ a, n @ a])
-    radius = float(np.linalg.norm(a - center))
-    off = np.hypot(np.linalg.norm(points - center, axis=1) - radius, (points - center) @ n)
-    if off.max() > ROUND * size:
-        return None
-    first = curve.derivatives(t[:1])[0]
-    way = n if np.cross(n, a - center) @ first > 0.0 else -n
-    return Circle(Plane(vec3(center), vec3(way), vec3(a - center)), radius)
+    feet = circle.points(np.array([circle.parameter(vec3(p)) for p in points]))
+    return circle if np.linalg.norm(feet - points, axis=1).max() <= ROUND * size else None
+
+
+_SPLINES = ("B_SPLINE_CURVE", "B_SPLINE_CURVE_WITH_KNOTS", "RATIONAL_B_SPLINE_CURVE", *EVEN["CURVE"])
+
+_KINDS: dict[str, Callable[[Source, int], Curve]] = {
+    "LINE": _line,
+    "CIRCLE": _circle,
+    "ELLIPSE": _ellipse,
+    "HYPERBOLA": _hyperbola,
+    "PARABOLA": _parabola,
+    "POLYLINE": _polyline,
+    **dict.fromkeys(_SPLINES, _spline),
+}

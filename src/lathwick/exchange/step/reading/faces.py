@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -64,12 +65,11 @@ class RawFace:
     outward: bool
     loops: tuple[tuple[RawUse, ...], ...]
     name: str
-    number: int
 
     def turned(self) -> RawFace:
         """The face with its other side out."""
         loops = tuple(tuple(use.turned() for use in reversed(loop)) for loop in self.loops)
-        return RawFace(self.surface, not self.outward, loops, self.name, self.number)
+        return RawFace(self.surface, not self.outward, loops, self.name)
 
 
 class FaceReader:
@@ -112,9 +112,7 @@ class FaceReader:
         found = read_surface(source, source.ref(surface, number, "a surface"))
         loops = [self._bound(n) for n in source.refs(bounds, number, "bounds")]
         outward = source.flag(same, number, "same_sense") is found.same
-        return RawFace(
-            found.surface, outward, tuple(tuple(loop) for loop in loops if loop), str(name or ""), number
-        )
+        return RawFace(found.surface, outward, tuple(tuple(loop) for loop in loops if loop), str(name or ""))
 
     def _bound(self, number: int) -> list[RawUse]:
         text, source = self._source.text, self._source
@@ -171,8 +169,7 @@ class FaceReader:
         if isinstance(curve, Line):
             if distance(p, q) <= NEAREST:
                 return None
-            edge = self._straight(a, b)
-            return edge, True
+            return self._straight(a, b), True
         if a == b or distance(p, q) <= NEAREST:
             if not curve.period and distance(curve.point(low), curve.point(high)) > NEAR:
                 if _is_tiny(curve):
@@ -193,13 +190,9 @@ class FaceReader:
         """The parameters of the ends of an edge, so that the second is the larger one where that can be."""
         low, high = curve.domain
         if curve.period:
-            t1 += curve.period * np.ceil((t0 - t1) / curve.period) if t1 <= t0 else 0.0
-            return t0, t1 + (curve.period if t1 <= t0 else 0.0)
-        if (
-            t1 <= t0
-            and np.isfinite([low, high]).all()
-            and distance(curve.point(low), curve.point(high)) < 1e-6
-        ):
+            return t0, t0 + ((t1 - t0) % curve.period or curve.period)
+        endless = math.isinf(low) or math.isinf(high)
+        if t1 <= t0 and not endless and distance(curve.point(low), curve.point(high)) < NEAR:
             room = 1e-9 * (high - low)
             if high - t0 <= room:
                 t0 = low

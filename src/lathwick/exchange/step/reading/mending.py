@@ -13,12 +13,12 @@ import numpy as np
 
 from ....errors import LathwickError
 from ....geometry.curve import Curve
-from ....geometry.curves import Circle, Line
+from ....geometry.curves import Circle, Line, circle_through
 from ....geometry.fitted_path import PathFit
 from ....geometry.intersections import intersection
-from ....geometry.placement import FloatArray, Plane
+from ....geometry.placement import FloatArray
 from ....geometry.surface import Surface
-from ....geometry.tolerance import JOIN, NOWHERE, RESOLUTION
+from ....geometry.tolerance import JOIN, RESOLUTION
 from ....geometry.vector import Vec3, distance, dot, sub, unit, vec3
 from .faces import RawEdge
 
@@ -118,24 +118,9 @@ def _alike(
     if edge.curve.kind == "line":
         return Line(ends[0], unit(sub(ends[1], ends[0])))
     if isinstance(edge.curve, Circle) and edge.start != edge.end:
-        middle = settled(points[SAMPLES // 2][None], surfaces)[0]
-        return _circle_through(edge.curve, np.array([ends[0], middle, ends[1]]))
+        middle = vec3(settled(points[SAMPLES // 2][None], surfaces)[0])
+        return circle_through(ends[0], middle, ends[1])
     return None
-
-
-def _circle_through(old: Circle, places: FloatArray) -> Circle | None:
-    """The circle through three places, with its normal on the side of another's."""
-    a, b, c = places
-    normal = np.cross(b - a, c - a)
-    size = float(np.linalg.norm(normal))
-    if size <= NOWHERE:
-        return None
-    n = normal / size
-    if n @ np.asarray(old.frame.normal) < 0.0:
-        n = -n
-    rows = np.array([2.0 * (b - a), 2.0 * (c - a), n])
-    center = np.linalg.solve(rows, [b @ b - a @ a, c @ c - a @ a, n @ a])
-    return Circle(Plane(vec3(center), vec3(n), vec3(a - center)), float(np.linalg.norm(a - center)))
 
 
 def _fitted(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -110,15 +110,8 @@ def unit_named(millimetres: float) -> str:
 def placed_solids(source: Source) -> list[Placed]:
     """Every solid where the assemblies of the file place it; once where they do not."""
     text = source.text
-    homes = _representations(text)
-    children, inside = _placements(source)
-    roots = [r for r in homes if r not in inside]
-    found: list[Placed] = []
-    for root in roots:
-        for number, name, matrix in _within(source, homes, children, root, np.eye(4), 0):
-            found.append(Placed(number, name, matrix))
-            if len(found) > MOST_PLACED:
-                raise ExchangeError(f"the assemblies of the file place more than {MOST_PLACED} solids")
+    assembly = _Assembly(source)
+    found = list(assembly.solids())
     seen = {p.number for p in found}
     found += [
         Placed(n, text_name(source, n), np.eye(4)) for n in text.named(*SOLIDS, *SURFACES) if n not in seen
@@ -150,48 +143,114 @@ def _representations(text: StepText) -> dict[int, list[int]]:
     return homes
 
 
-_Children = dict[int, list[tuple[int, FloatArray, str]]]
+class _Assembly:
+    """Which representations of shapes stand in which others, where and under what name."""
 
+    def __init__(self, source: Source) -> None:
+        self._source = source
+        self._homes = _representations(source.text)
+        self._children: dict[int, list[tuple[int, FloatArray, str]]] = defaultdict(list)
+        self._inside: set[int] = set()
+        self._visits = 0
+        uses = _occurrences(source.text)
+        every = source.text.named("REPRESENTATION_RELATIONSHIP", "SHAPE_REPRESENTATION_RELATIONSHIP")
+        for number in dict.fromkeys(every):  # a complex one has both names
+            self._relate(number, uses.get(number, _Use()))
+        for number in source.text.named("REPRESENTATION_MAP"):  # what is mapped stands where it is used
+            values = source.values(number, "REPRESENTATION_MAP", 2)
+            self._inside.add(source.ref(values[1], number, "a representation"))
 
-def _placements(source: Source) -> tuple[_Children, set[int]]:
-    """Which representations stand in which, where and under what name; and all that stand in another."""
-    text = source.text
-    children: _Children = defaultdict(list)
-    inside: set[int] = set()
-    names = _occurrence_names(text)
-    every = text.named("REPRESENTATION_RELATIONSHIP", "SHAPE_REPRESENTATION_RELATIONSHIP")
-    for number in dict.fromkeys(every):  # a complex one has both names
+    def _relate(self, number: int, use: _Use) -> None:
+        """Put one of two related representations into the other."""
+        text, source = self._source.text, self._source
         values = text.part(number, "REPRESENTATION_RELATIONSHIP") or text.part(
             number, "SHAPE_REPRESENTATION_RELATIONSHIP"
         )
         if not values or len(values) < 4 or not all(isinstance(v, Ref) for v in values[2:4]):
-            continue
+            return
         one, two = int(values[2]), int(values[3])
         moved = text.part(number, "REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION")
-        if moved is None:  # another representation of one shape: a solid stands in the one that has none
-            if one != two and not any(c == two for c, _, _ in children[one]):
-                children[one].append((two, np.eye(4), ""))
-                inside.add(two)
-            continue
+        if moved is None:  # two for one shape: the solids stand in the one that has none of its own
+            parent, child = (two, one) if self._has_solids(one) and not self._has_solids(two) else (one, two)
+            if one != two and all(c != child for c, _, _ in self._children[parent]):
+                self._children[parent].append((child, np.eye(4), ""))
+                self._inside.add(child)
+            return
         matrix = _transformation(source, source.ref(moved[0], number, "a transformation"))
-        children[two].append((one, matrix, names.get(number, "")))
-        inside.add(one)
-    return children, inside
+        if use.is_turned(one, two):  # some put the assembly first
+            one, two, matrix = two, one, _back(matrix)
+        self._children[two].append((one, matrix, use.name))
+        self._inside.add(one)
+
+    def _has_solids(self, home: int) -> bool:
+        return any(self._is_solid(item) for item in self._homes.get(home, ()))
+
+    def _is_solid(self, item: int) -> bool:
+        return any(self._source.text.part(item, name) is not None for name in (*SOLIDS, *SURFACES))
+
+    def solids(self) -> Iterator[Placed]:
+        """The solids of all representations that stand in no other."""
+        for root in self._homes:
+            if root not in self._inside:
+                yield from self._within(root, np.eye(4), 0, "")
+
+    def _within(self, home: int, matrix: FloatArray, depth: int, name: str) -> Iterator[Placed]:
+        """The solids in a representation and in those that stand in it."""
+        source = self._source
+        self._visits += 1
+        if depth > DEEPEST or self._visits > MOST_PLACED:
+            raise ExchangeError(
+                f"#{home}: assemblies in assemblies, more than {DEEPEST} deep or {MOST_PLACED} together"
+            )
+        for item in self._homes.get(home, ()):
+            if self._is_solid(item):
+                yield Placed(item, name or text_name(source, item), matrix)
+            elif source.text.record(item).name == "MAPPED_ITEM":
+                _, mapping, target = source.values(item, "MAPPED_ITEM", 3)[:3]
+                origin, inner = source.values(source.ref(mapping, item, "a map"), "REPRESENTATION_MAP", 2)[:2]
+                place = _target(source, source.ref(target, item, "a target"))
+                start = _target(source, source.ref(origin, item, "an origin"))
+                moved = matrix @ place @ _back(start)
+                yield from self._within(int(inner), moved, depth + 1, text_name(source, item) or name)
+        for child, step, label in self._children.get(home, ()):
+            yield from self._within(child, matrix @ step, depth + 1, label or name)
 
 
-def _occurrence_names(text: StepText) -> dict[int, str]:
-    """The names of uses of products, by the relationships that place them."""
+@dataclass(frozen=True)
+class _Use:
+    """How a product uses another: its name, and the representations of the two, as far as the file tells."""
+
+    name: str = ""
+    whole: frozenset[int] = frozenset()
+    piece: frozenset[int] = frozenset()
+
+    def is_turned(self, piece: int, whole: int) -> bool:
+        """Whether what stands for the piece is the whole's, and the other way round."""
+        return piece in self.whole and whole in self.piece
+
+
+def _occurrences(text: StepText) -> dict[int, _Use]:
+    """The uses of products, by the relationships that place them."""
+    shapes: dict[int, set[int]] = defaultdict(set)
+    for number in text.named("SHAPE_DEFINITION_REPRESENTATION"):
+        values = text.part(number, "SHAPE_DEFINITION_REPRESENTATION") or []
+        shape = text.part(values[0], "PRODUCT_DEFINITION_SHAPE") if _are_refs(values[:2], 2) else None
+        if shape and len(shape) > 2 and isinstance(shape[2], Ref):
+            shapes[int(shape[2])].add(int(values[1]))
     found = {}
     for number in text.named("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION"):
         values = text.part(number, "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION") or []
-        if len(values) < 2 or not all(isinstance(v, Ref) for v in values[:2]):
-            continue
-        shape = text.part(values[1], "PRODUCT_DEFINITION_SHAPE") or []
-        use = shape[2] if len(shape) > 2 and isinstance(shape[2], Ref) else None
+        shape = text.part(values[1], "PRODUCT_DEFINITION_SHAPE") if _are_refs(values[:2], 2) else None
+        use = shape[2] if shape and len(shape) > 2 and isinstance(shape[2], Ref) else None
         usage = text.part(use, "NEXT_ASSEMBLY_USAGE_OCCURRENCE") if use is not None else None
-        if usage and len(usage) > 1 and isinstance(usage[1], str):
-            found[int(values[0])] = usage[1].strip() or str(usage[0])
+        if usage and len(usage) > 4 and isinstance(usage[1], str) and _are_refs(usage[3:5], 2):
+            whole, piece = (frozenset(shapes[int(v)]) for v in usage[3:5])
+            found[int(values[0])] = _Use(usage[1].strip() or str(usage[0]), whole, piece)
     return found
+
+
+def _are_refs(values: Sequence[Any], count: int) -> bool:
+    return len(values) == count and all(isinstance(value, Ref) for value in values)
 
 
 def _transformation(source: Source, number: int) -> FloatArray:
@@ -200,7 +259,7 @@ def _transformation(source: Source, number: int) -> FloatArray:
     if defined is None:
         return _operator(source, number)
     one, two = (source.placement(source.ref(v, number, "a placement")) for v in defined[2:4])
-    return _matrix(two) @ np.linalg.inv(_matrix(one))
+    return _matrix(two) @ _back(_matrix(one))
 
 
 def _operator(source: Source, number: int) -> FloatArray:
@@ -237,33 +296,9 @@ def _matrix(frame: Plane) -> FloatArray:
     return made
 
 
-def _within(
-    source: Source,
-    homes: dict[int, list[int]],
-    children: _Children,
-    home: int,
-    matrix: FloatArray,
-    depth: int,
-    name: str = "",
-) -> Iterator[tuple[int, str, FloatArray]]:
-    """The solids in a representation and in those that stand in it."""
-    if depth > DEEPEST:
-        raise ExchangeError(f"#{home}: assemblies in assemblies, more than {DEEPEST} deep")
-    text = source.text
-    for item in homes.get(home, ()):
-        kind = text.record(item).name
-        if any(text.part(item, solid) is not None for solid in (*SOLIDS, *SURFACES)):
-            yield item, name or text_name(source, item), matrix
-        elif kind == "MAPPED_ITEM":
-            _, mapping, target = source.values(item, "MAPPED_ITEM", 3)[:3]
-            origin, inner = source.values(source.ref(mapping, item, "a map"), "REPRESENTATION_MAP", 2)[:2]
-            place = _target(source, source.ref(target, item, "a target"))
-            start = _target(source, source.ref(origin, item, "an origin"))
-            moved = matrix @ place @ np.linalg.inv(start)
-            label = text_name(source, item) or name
-            yield from _within(source, homes, children, int(inner), moved, depth + 1, label)
-    for child, step, label in children.get(home, ()):
-        yield from _within(source, homes, children, child, matrix @ step, depth + 1, label or name)
+def _back(matrix: FloatArray) -> FloatArray:
+    """The reverse of a motion."""
+    return np.asarray(np.linalg.inv(matrix), dtype=float)
 
 
 def _target(source: Source, number: int) -> FloatArray:

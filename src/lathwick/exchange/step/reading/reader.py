@@ -26,7 +26,9 @@ from .whole import WholeShell
 LARGEST_GAP = 1e-3
 """Edges and corners this far apart, in millimetres, are never sewn, whatever the file says."""
 
-MADE_HERE = "'Lathwick "
+OURS = "Lathwick"
+"""What we write has whole faces, some of them side by side on one surface, as legs of a sweep are."""
+
 SAME_MEASURE = 1e-4
 """A measure that the file states differs from ours by less than this share, or it is told."""
 
@@ -56,7 +58,10 @@ def read_bodies(data: bytes, unit: str | None = None) -> ReadFile:
 
     Raises ExchangeError, with the entity, for what cannot be read: a body is valid or it is not given.
     """
-    text = StepText.parse(data.decode("latin-1"))
+    try:
+        text = StepText.parse(data.decode("utf-8"))
+    except UnicodeDecodeError:  # as older writers have it
+        text = StepText.parse(data.decode("latin-1"))
     units = units_of(text)
     into = (unit_named(units.length) or "mm") if unit is None else unit
     if not isinstance(into, str) or into not in MILLIMETRES:
@@ -120,7 +125,7 @@ class _SolidReader:
     def __init__(self, source: Source, gap: float, file: ReadFile, name: str) -> None:
         self._source, self._gap, self._file, self._name = source, gap, file, name
         self._faces = FaceReader(source)
-        self._is_whole = MADE_HERE in source.text.header  # its faces are whole but for seams
+        self._is_whole = source.text.system.partition(" ")[0] == OURS
 
     def lumps(self, number: int) -> list[Lump]:
         """The lumps of a solid, or of the closed shells of a surface model."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Container, Mapping
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -13,6 +13,7 @@ from ....geometry.vector import Vec3, cross, norm, unit
 from .text import Enum, Record, Ref, StepText, Typed
 
 T = TypeVar("T")
+MOST_WRAPPED = 20
 
 
 class Source:
@@ -33,6 +34,23 @@ class Source:
             self.made[key] = make()
         found: T = self.made[key]
         return found
+
+    def by_kind(
+        self, number: int, passed: Container[str], kinds: Mapping[str, Callable[[Source, int], T]], what: str
+    ) -> T:
+        """What the rule of its kind makes of an instance; entities in `passed` only wrap another one, their
+        second value. Raises ExchangeError for a kind without a rule, and wrappings without end."""
+        here = number
+        for _ in range(MOST_WRAPPED):
+            names = [record.name for record in self.text.records(here)]
+            wrapped = next((name for name in names if name in passed), None)
+            if wrapped is None:
+                rule = next((kinds[name] for name in names if name in kinds), None)
+                if rule is None:
+                    raise ExchangeError(f"#{here}: a {what} of the kind {'+'.join(names)} cannot be read")
+                return rule(self, here)
+            here = self.ref(self.values(here, wrapped, 2)[1], here, f"a {what}")
+        raise ExchangeError(f"#{number}: a {what} in others without end")
 
     # ------------------------------------------------------------------ values
 

@@ -20,7 +20,7 @@ from ....geometry.spline_surface import SplineSurface
 from ....geometry.surface import Surface
 from ....geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit
-from .curves import clamped, knot_row, read_curve, spline_values
+from .curves import EVEN, clamped, knot_row, read_curve, spline_values
 from .source import Source
 
 LEVEL = 1e-9
@@ -36,22 +36,7 @@ class Read(NamedTuple):
 
 def read_surface(source: Source, number: int) -> Read:
     """The surface of an instance. Raises ExchangeError, with its number and name, for what cannot be read."""
-    return source.once("surface", number, lambda: _read(source, number, 0))
-
-
-def _read(source: Source, number: int, depth: int) -> Read:
-    if depth > 20:
-        raise ExchangeError(f"#{number}: a surface of surfaces without end")
-    names = [record.name for record in source.text.records(number)]
-    for name in names:
-        if name == "RECTANGULAR_TRIMMED_SURFACE":
-            basis = source.values(number, name, 2)[1]
-            return _read(source, source.ref(basis, number, "a basis surface"), depth + 1)
-        if name in _SPLINES:
-            return Read(_spline(source, number), True)
-        if name in _KINDS:
-            return _KINDS[name](source, number)
-    raise ExchangeError(f"#{number}: a surface of the kind {'+'.join(names)} cannot be read")
+    return source.once("surface", number, lambda: source.by_kind(number, _PASSED, _KINDS, "surface"))
 
 
 def _placed(source: Source, number: int, name: str, least: int) -> tuple[Plane, list[Any]]:
@@ -201,10 +186,8 @@ def _revolved_circle(circle: Circle, origin: Vec3, way: Vec3) -> Read | None:
     )
     if not in_plane:
         return None
-    around = dot(
-        cross(way, out if norm(out) > LEVEL else cross(circle.frame.normal, way)), circle.frame.normal
-    )
-    same = around < 0.0
+    side = out if norm(out) > LEVEL else circle.frame.x  # a half circle begins and ends on the axis
+    same = dot(cross(way, side), circle.frame.normal) < 0.0
     if norm(out) <= LEVEL:
         return Read(SphereSurface(Plane(center, way), circle.radius), same)
     return Read(TorusSurface(Plane(foot, way, out), norm(out), circle.radius), same)
@@ -220,28 +203,10 @@ def _offset(source: Source, number: int) -> Read:
     return Read(made, found.same)
 
 
-_KINDS: dict[str, Callable[[Source, int], Read]] = {
-    "PLANE": _plane,
-    "CYLINDRICAL_SURFACE": _cylinder,
-    "CONICAL_SURFACE": _cone,
-    "SPHERICAL_SURFACE": _sphere,
-    "TOROIDAL_SURFACE": _torus,
-    "DEGENERATE_TOROIDAL_SURFACE": _degenerate_torus,
-    "SURFACE_OF_LINEAR_EXTRUSION": _extruded,
-    "SURFACE_OF_REVOLUTION": _revolved,
-    "OFFSET_SURFACE": _offset,
-}
-
-_SPLINES = {
-    "B_SPLINE_SURFACE", "B_SPLINE_SURFACE_WITH_KNOTS", "BEZIER_SURFACE", "UNIFORM_SURFACE",
-    "QUASI_UNIFORM_SURFACE", "RATIONAL_B_SPLINE_SURFACE",
-}  # fmt: skip
-
-
 # ---------------------------------------------------------------------- splines
 
 
-def _spline(source: Source, number: int) -> SplineSurface:
+def _spline(source: Source, number: int) -> Read:
     shape, knots, kind, weights = spline_values(source, number, "SURFACE", 7)
     if len(shape) < 3 or not isinstance(shape[2], list) or not shape[2]:
         raise ExchangeError(f"#{number}: a spline surface without controls")
@@ -266,9 +231,9 @@ def _spline(source: Source, number: int) -> SplineSurface:
     lifted = turned.transpose(1, 0, 2)
     w = lifted[:, :, 3]
     plain = bool(np.ptp(w) <= 1e-14 * w.max())
-    return SplineSurface(
-        (degrees[0], degrees[1]), (first, second), lifted[:, :, :3] / w[:, :, None], None if plain else w
-    )
+    controls = lifted[:, :, :3] / w[:, :, None]
+    made = SplineSurface((degrees[0], degrees[1]), (first, second), controls, None if plain else w)
+    return Read(made, True)
 
 
 def _clamped_along(
@@ -285,3 +250,22 @@ def _weights(source: Source, number: int, table: Any, counts: tuple[int, ...]) -
     if made.shape != counts or not (made > 0.0).all():
         raise ExchangeError(f"#{number}: weights must be more than 0, one for each control")
     return made
+
+
+_PASSED = {"RECTANGULAR_TRIMMED_SURFACE"}
+"""Its second value is the surface itself."""
+
+_SPLINES = ("B_SPLINE_SURFACE", "B_SPLINE_SURFACE_WITH_KNOTS", "RATIONAL_B_SPLINE_SURFACE", *EVEN["SURFACE"])
+
+_KINDS: dict[str, Callable[[Source, int], Read]] = {
+    "PLANE": _plane,
+    "CYLINDRICAL_SURFACE": _cylinder,
+    "CONICAL_SURFACE": _cone,
+    "SPHERICAL_SURFACE": _sphere,
+    "TOROIDAL_SURFACE": _torus,
+    "DEGENERATE_TOROIDAL_SURFACE": _degenerate_torus,
+    "SURFACE_OF_LINEAR_EXTRUSION": _extruded,
+    "SURFACE_OF_REVOLUTION": _revolved,
+    "OFFSET_SURFACE": _offset,
+    **dict.fromkeys(_SPLINES, _spline),
+}

@@ -22,6 +22,7 @@ SHOWN = 60
 _STRING = r"'(?:[^']|'')*+'"
 _COMMENT_OR_STRING = re.compile(rf"{_STRING}|/\*.*?\*/", re.DOTALL)
 _SECTION = re.compile(r"\bDATA\s*(?:\([^;]*\))?\s*;(.*?)\bENDSEC\s*;", re.DOTALL)
+_HEADER = re.compile(r"\bHEADER\s*;(.*?)\bENDSEC\s*;", re.DOTALL)
 _END = re.compile(rf"({_STRING}|;)", re.DOTALL)
 _INSTANCE = re.compile(r"\s*#(\d+)\s*=\s*(.*)", re.DOTALL)
 _TOKEN = re.compile(
@@ -91,7 +92,15 @@ class StepText:
                     raise ExchangeError(f"the file has more than {MOST_INSTANCES} instances")
         if not rows:
             raise ExchangeError("the DATA section of the file is empty")
-        return cls(text.partition("DATA")[0], rows)
+        header = _HEADER.search(text)
+        return cls(header.group(1) if header else "", rows)
+
+    @property
+    def system(self) -> str:
+        """The program that wrote the file, by its FILE_NAME; "" if that does not tell."""
+        row = next((r for r in _statements(self.header + ";") if r.lstrip().startswith("FILE_NAME")), "")
+        values = _records(row, 0)[0].values if row else []
+        return next((v for v in values[4:5] if isinstance(v, str)), "")
 
     @cached_property
     def _parsed(self) -> dict[int, list[Record]]:

@@ -47,7 +47,6 @@ class WholeShell:
     ) -> None:
         self._corners, self._gap, self._label = corners, gap, label
         self.sewn = 0
-        self.joined = 0
         faces = self._sewn(self._with_one_corner_each(faces))
         groups = [[face] for face in faces] if are_whole else self._groups(faces)
         self._uses = [self._border(group) for group in groups]
@@ -153,7 +152,6 @@ class WholeShell:
         groups: dict[int, Group] = defaultdict(list)
         for k, face in enumerate(faces):
             groups[sets.find(k)].append(face)
-        self.joined = len(faces) - len(groups)
         return list(groups.values())
 
     def _border(self, group: Group) -> list[list[RawUse]]:
