@@ -193,6 +193,48 @@ def test_a_wall_in_halves_is_one_face(wall, tmp_path):
     )
 
 
+def _sheet(kind: str, degree: int, reach: float, more: str = "") -> str:
+    """The top of the can as a flat B-spline of 3 by 3 controls."""
+    steps = (-reach, 0.0, reach)
+    points = [f"#{100 + 3 * i + j}" for i in range(3) for j in range(3)]
+    net = ",".join(f"({','.join(points[3 * i : 3 * i + 3])})" for i in range(3))
+    shape = f"{degree},{degree},({net}),.UNSPECIFIED.,.F.,.F.,.F."
+    rows = [f"{p}=CARTESIAN_POINT('',({steps[k // 3]},{steps[k % 3]},4.));" for k, p in enumerate(points)]
+    if kind == "rational":
+        weights = "(1.,0.8,1.),(0.8,0.6,0.8),(1.,0.8,1.)"
+        made = (
+            f"(BOUNDED_SURFACE()B_SPLINE_SURFACE({shape})B_SPLINE_SURFACE_WITH_KNOTS({more})"
+            f"GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE(({weights}))"
+            "REPRESENTATION_ITEM('')SURFACE())"
+        )
+    else:
+        made = f"{kind}('',{shape}{',' + more if more else ''})"
+    return f"#58={made};\n" + "\n".join(rows)
+
+
+CLAMPED = "(3,3),(3,3),(0.,1.),(0.,1.),.UNSPECIFIED."
+FLOATING = "(1,1,1,1,1,1),(1,1,1,1,1,1)," + "(0.,1.,2.,3.,4.,5.)," * 2 + ".UNSPECIFIED."
+SHEETS = {
+    "bezier": _sheet("BEZIER_SURFACE", 2, 3.0),
+    "quasi uniform": _sheet("QUASI_UNIFORM_SURFACE", 1, 3.0),
+    "uniform": _sheet("UNIFORM_SURFACE", 2, 9.0),
+    "clamped": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 3.0, CLAMPED),
+    "floating": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 9.0, FLOATING),
+    "rational": _sheet("rational", 2, 3.0, CLAMPED),
+    "rational floating": _sheet("rational", 2, 9.0, FLOATING),
+}
+
+
+@pytest.mark.parametrize("sheet", SHEETS)
+def test_splines_of_every_form(sheet, tmp_path):
+    """The lid of the can as a B-spline, clamped and not, with and without weights."""
+    text = HALVES.replace("SURFACE;", WALLS["cylinder"] + ";").replace("#58=PLANE('',#7);", SHEETS[sheet])
+    (tmp_path / "a.step").write_text(text)
+    body = lw.read_step(tmp_path / "a.step").body
+    assert sorted(face.kind for face in body.faces()) == ["cylinder", "plane", "spline"]
+    assert body.volume == pytest.approx(16 * math.pi, rel=1e-9)
+
+
 def test_assemblies_keep_names_colors_and_places(tmp_path):
     """Pins of one product placed twice, and our own file of a part of several bodies."""
     pins = {"left": lw.cylinder(1, 5, step="p"), "right": lw.move(lw.cylinder(1, 5, step="p"), 10, 0, 0)}
@@ -265,8 +307,9 @@ def test_mapped_items_stand_where_they_are_mapped(tmp_path):
 @pytest.mark.parametrize("order", ["assembly first", "shape first"])
 def test_relations_the_other_way_round(order, tmp_path):
     """Some put the assembly before its piece, or the solids' representation before that of the product."""
-    pins = {"left": lw.cylinder(1, 5, step="p"), "right": lw.move(lw.cylinder(1, 5, step="p"), 10, 0, 0)}
-    lw.save(lw.Part({name: lw.move(b, 0, 3, 0) for name, b in pins.items()}), tmp_path / "a.step")
+    pin = lw.cylinder(1, 5, step="p")
+    pins = {"left": lw.turn(lw.move(pin, 0, 3, 0), 90, lw.X), "right": lw.move(pin, 10, 0, 0)}
+    lw.save(lw.Part(pins), tmp_path / "a.step")
     head, rows, tail = rows_of((tmp_path / "a.step").read_text())
     for number, row in list(rows.items()):
         if order == "assembly first":
@@ -283,7 +326,7 @@ def test_relations_the_other_way_round(order, tmp_path):
     read = lw.read_step(tmp_path / "b.step")
     assert list(read.bodies) == ["left", "right"]
     for name, body in pins.items():
-        assert np.allclose(read.bodies[name].body.bounds, lw.move(body, 0, 3, 0).bounds)
+        assert np.allclose(read.bodies[name].body.bounds, body.bounds)
 
 
 def test_assemblies_that_hold_themselves_are_refused(tmp_path):
