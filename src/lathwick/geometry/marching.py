@@ -414,11 +414,16 @@ class _Marcher:
 
 def _thinned(points: FloatArray, apart: float) -> FloatArray:
     """The first of the points, and of the others each that is not so near to one taken before it."""
-    kept = []
-    while len(points):
-        kept.append(points[0])
-        points = points[np.linalg.norm(points - points[0], axis=1) > apart]
-    return np.array(kept).reshape(-1, 3)
+    if not len(points):
+        return points.reshape(-1, 3)
+    from scipy.spatial import cKDTree
+
+    tree, kept, free = cKDTree(points), [], np.ones(len(points), bool)
+    for index in range(len(points)):
+        if free[index]:
+            kept.append(index)
+            free[tree.query_ball_point(points[index], apart)] = False
+    return points[kept]
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:
