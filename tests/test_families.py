@@ -189,6 +189,64 @@ def test_loose_pieces_are_told_where_they_come_about():
     ]
 
 
+def test_lumps_that_only_touch_are_told_at_their_step():
+    job = lw.Job()
+    low = job.box("low", 10, 10, 10)
+    job.union("corner", low, job.box("high", 5, 5, 5, on=lw.Plane((10, 10, 10), lw.Z)))
+    job.union("line", job.cylinder("a", 5, 10), job.cylinder("b", 3, 10, on=lw.Plane((8, 0, 0), lw.Z)))
+    job.union("apart", low, job.box("far", 1, 1, 1, on=lw.Plane((20, 0, 0), lw.Z)))
+    told = {m.step: m.text for m in job.messages if "touch" in m.text}
+    assert told["corner"].startswith("two of 2 lumps only touch, at (10, 10, 10)")
+    assert told["line"].startswith("two of 2 lumps only touch, at (5, 0, ")
+    assert "apart" not in told
+
+
+@lw.design()
+def lid(job: lw.Job, bore: lw.Length = 0.0, gap: lw.Length = 1.0):
+    plan = job.sketch("plan")
+    plan.rectangle(40, 30, center=(0, 0))
+    if bore:
+        plan.circle((0, 0), bore / 2)
+    plate = job.extrude("plate", plan, 6)
+    soft = job.fillet("soft", plate, plate.edges("plate/end").convex(), 1)
+    pin = job.move("pin", job.cylinder("rod", 2, 10), dz=6 + gap)
+    return lw.Part({"plate": soft, "pin": pin})
+
+
+def test_a_selection_that_is_not_what_it_is_by_default_is_told():
+    """The late bore adds its rim to the edges that are rounded: 4 edges by default."""
+    assert lid().messages == () and lid(gap=0.5).messages == ()
+    assert [str(m) for m in lid(bore=8).messages] == [
+        "soft: 5 edges are chosen, where the default part has 4"
+    ]
+
+
+def test_bodies_in_each_other_are_told():
+    """A pin of radius 2 that stands 1.5 deep in a plate, or just on it."""
+    (message,) = lid(gap=-1.5).messages
+    assert str(message) == f'"plate" and "pin" share {math.pi * 4 * 1.5:.6g} mm³'
+    assert lid(gap=0.0).messages == ()
+
+
+def test_variants_on_one_plate(tube, tmp_path):
+    """All in one file, by name, none over another, the gap as asked for."""
+    run = lw.vary(tube, pd.DataFrame({"name": ["a", "b", "c"], "od": [20, 50, 30]}), workers=0)
+    run.plate(tmp_path / "plate.step", gap=4.0)
+    run.plate(tmp_path / "plate.stl")
+    bodies = lw.read_step(tmp_path / "plate.step").bodies
+    assert set(bodies) == {"a", "b", "c"}
+    boxes = [np.array(part.bounds) for part in bodies.values()]
+    for k, one in enumerate(boxes):
+        assert one[0][2] == pytest.approx(0, abs=1e-9)
+        for two in boxes[:k]:
+            apart = np.maximum(one[0] - two[1], two[0] - one[1]).max()
+            assert apart >= 4.0 - 1e-9
+    volume = sum(v.volume for v in run.variants)
+    assert lw.read_mesh(tmp_path / "plate.stl").volume == pytest.approx(volume, rel=0.02)
+    with pytest.raises(lw.ExchangeError, match="gap is a length"):
+        run.plate(tmp_path / "plate.stl", gap=-1)
+
+
 # ---------------------------------------------------------------------- questions
 
 

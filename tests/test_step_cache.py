@@ -122,3 +122,45 @@ def test_parts_that_went_through_another_process_are_known_still():
     assert again.fillet("soft", copy, copy.edges("box/top"), 1) is first
     assert again.fillet("other", copy, copy.edges("box/bottom"), 1).volume == pytest.approx(first.volume)
     assert cache.hits == 1
+
+
+@pytest.fixture
+def store(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    yield lw.cache(tmp_path / "steps")
+    lw.cache(None)
+
+
+def test_steps_on_disk(store, tmp_path):
+    """Another run finds what has not changed, and makes the same part of it."""
+    plate.cache = StepCache()
+    made = plate(soft=1.5)
+    assert len(store) > 0
+    for values, hits in (({"soft": 1.5}, 3), ({"soft": 1.0}, 2)):
+        plate.cache = StepCache()
+        again = plate(**values)
+        assert plate.cache.hits >= hits - 1
+        plate.cache = None
+        plain = plate(**values)
+        assert again.volume == plain.volume
+        assert [f.names for f in again.body.faces()] == [f.names for f in plain.body.faces()]
+        plate.cache = StepCache()
+    assert plate(soft=1.5).volume == made.volume
+
+
+def test_a_folder_of_steps_from_elsewhere_is_not_trusted(store, tmp_path, monkeypatch):
+    """Entries that were not written with the user's own key are made anew, never read."""
+    plate.cache = StepCache()
+    expected = plate(soft=1.25).volume
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "other"))
+    lw.cache(tmp_path / "steps")
+    monkeypatch.setattr(pickle, "loads", lambda *_: pytest.fail("an entry of a stranger was read"))
+    plate.cache = StepCache()
+    assert plate(soft=1.25).volume == expected and plate.cache.hits == 0
+
+
+def test_a_place_that_cannot_hold_steps_is_refused(tmp_path):
+    file = tmp_path / "file"
+    file.write_text("no folder")
+    with pytest.raises(lw.ExchangeError, match="cannot hold a cache of steps"):
+        lw.cache(file)

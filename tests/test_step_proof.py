@@ -15,6 +15,7 @@ from lathwick.topology.brep import Coedge, Edge, Loop, Lump, Shell, Vertex
 
 from .conftest import CHECKERS, faults
 from .curved_parts import below, leaning, oblique_rod, oval, splined
+from .fuzz_prisms import trial
 
 
 def crossing(one, two):
@@ -175,3 +176,10 @@ def test_the_proof_names_the_face(tmp_path):
     with pytest.raises(lw.LathwickError, match=r"off its extruded|no valid solid"):
         lw.save(body, tmp_path / "part.step")
     assert np.isfinite(tube.volume)
+
+
+@pytest.mark.parametrize("seed", [8, 28])
+def test_what_is_written_reaches_as_far_as_its_edges(seed, tmp_path):
+    """A curve that begins a rounding error before a corner of its spline; one whose highest point lies between
+    two places that are lower than others."""
+    assert trial(seed, tmp_path) == "right"

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from .family.questions import Limits as Limits
     from .family.shared import Table as Table
     from .family.shared import shared as shared
+    from .family.step_store import cache as cache
     from .family.variants import VariantRun as VariantRun
     from .family.variants import vary as vary
     from .geometry.placement import XY as XY
@@ -108,6 +109,7 @@ _HOMES = {
     "family.part": ("Material", "Part"),
     "family.questions": ("Limits",),
     "family.shared": ("Table", "shared"),
+    "family.step_store": ("cache",),
     "family.variants": ("VariantRun", "vary"),
     "errors": (
         "ExchangeError",

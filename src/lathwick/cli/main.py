@@ -17,9 +17,27 @@ from .streams import abandon, prepare
 DONE, FAILED, WRONG = 0, 1, 2
 HELP_SETTINGS = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
 PNG = click.Path(dir_okay=False, path_type=Path)
+PLATE = click.Path(dir_okay=False, path_type=Path)
 OUT = click.Path(file_okay=False, path_type=Path)
 SETTINGS = click.option(
     "--set", "settings", metavar="NAME=VALUE", multiple=True, help="Set a parameter; may be repeated."
+)
+
+
+def _keep_steps(_: click.Context, __: click.Parameter, folder: Path | None) -> None:
+    if folder is not None:
+        from ..family.step_store import cache
+
+        cache(folder)
+
+
+CACHE = click.option(
+    "--cache",
+    metavar="FOLDER",
+    type=click.Path(file_okay=False, path_type=Path),
+    expose_value=False,
+    callback=_keep_steps,
+    help="Keep steps in this folder, and take those that have not changed from there.",
 )
 
 
@@ -75,6 +93,7 @@ def params(script: str) -> None:
 @click.argument("script")
 @SETTINGS
 @click.option("--out", default=".", show_default=True, type=OUT, help="Folder for the files.")
+@CACHE
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
 @mesh_options
 @click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
@@ -116,6 +135,9 @@ def _mesh(given: dict[str, Any]) -> dict[str, Any]:
 @click.option("--fresh", is_flag=True, help="Build variants again that an earlier run left unchanged.")
 @click.option("--sheet", type=PNG, help="PNG with a picture of every variant, all at one scale.")
 @click.option("--timeout", type=float, metavar="SECONDS", help="The longest that a row may take.")
+@click.option("--cluster", metavar="ADDRESS", help="Build on the workers of this Dask scheduler.")
+@click.option("--plate", type=PLATE, help="STL or 3MF with all variants side by side.")
+@CACHE
 @mesh_options
 def vary(
     script: str,
@@ -126,12 +148,14 @@ def vary(
     formats: str,
     fresh: bool,
     timeout: float | None,
+    cluster: str | None,
+    plate: Path | None,
     sheet: Path | None,
     **mesh: Any,
 ) -> None:
     """Build every row of a table (CSV or XLSX), or every preset, and write the files and variants.csv."""
     from ..family.script import load_design
-    from .work import run_variants
+    from .work import Drawn, run_variants
 
     if (table is None) is not presets:
         raise ParameterError("vary takes a table or --presets, and only one of them")
@@ -139,7 +163,16 @@ def vary(
     options = {"workers": workers, "resume": not fresh, "timeout": timeout, **_mesh(mesh)}
     design = load_design(script)
     rows = design.presets if table is None else table
-    raise SystemExit(run_variants(design, rows, out, formats.split(","), options, sheet))
+    drawn = Drawn(sheet, plate)
+    if cluster is None:
+        raise SystemExit(run_variants(design, rows, out, formats.split(","), options, drawn))
+    if workers is not None:
+        raise ParameterError("vary takes --workers or --cluster, and only one of them")
+    from ..family.executors import cluster as cluster_at
+
+    with cluster_at(cluster) as executor:
+        options["executor"] = executor
+        raise SystemExit(run_variants(design, rows, out, formats.split(","), options, drawn))
 
 
 @cli.command(short_help="List, save or remove presets.")
@@ -187,6 +220,7 @@ def solve(script: str, parameter: str, so_that: str, settings: Sequence[str]) ->
 @cli.command(short_help="How does the part come about?")
 @click.argument("script")
 @SETTINGS
+@CACHE
 @click.option("-o", "--output", type=PNG, help="PNG with a picture of every step.")
 def steps(script: str, settings: Sequence[str], output: Path | None) -> None:
     """The steps of a design, each with its time, faces and volume, and on request in pictures."""

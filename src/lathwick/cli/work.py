@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -102,13 +103,21 @@ def _saved(
     return paths
 
 
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """Files that show all variants of a run: a sheet of pictures, a plate of meshes."""
+
+    sheet: Path | None = None
+    plate: Path | None = None
+
+
 def run_variants(
     design: Design,
     table: Path | Presets,
     out: Path,
     formats: Sequence[str],
     options: Mapping[str, Any],
-    sheet: Path | None = None,
+    drawn: Drawn = Drawn(),
 ) -> int:
     """Build every row of `table`, with a progress bar, and show what came of it; returns the exit code.
 
@@ -128,9 +137,10 @@ def run_variants(
         show_run(error.run, design.unit)
         raise
     _show_result(design, table, out, run)
-    if sheet is not None:
-        run.sheet(sheet)
-        show_written([sheet])
+    for path, write in ((drawn.sheet, run.sheet), (drawn.plate, run.plate)):
+        if path is not None:
+            write(path)
+            show_written([path])
     return 1 if run.failed else 0
 
 

@@ -7,7 +7,6 @@ parent watches all pipes at once; it replaces a worker that is gone, and no work
 from __future__ import annotations
 
 import gc
-import importlib.util
 import multiprocessing
 import os
 import pickle
@@ -23,6 +22,7 @@ from multiprocessing.context import BaseContext
 from multiprocessing.process import BaseProcess
 from typing import Any
 
+from .packing import packed
 from .parameters import Value
 from .row_work import Order, Variant, build_row, failure
 from .surroundings import Surroundings
@@ -54,7 +54,7 @@ class Crew:
         # forking is quickest, and safe while this process has no second thread: the order is inherited
         forks = sys.platform == "linux" and threading.active_count() == 1
         self._context: BaseContext = multiprocessing.get_context("fork" if forks else "spawn")
-        self._start: Order | bytes = order if forks else _packed(order)
+        self._start: Order | bytes = order if forks else packed(order)
 
     def run(self, tasks: Sequence[Task]) -> Iterator[tuple[int, Variant]]:
         """(index, variant) of every task, as they are finished."""
@@ -153,20 +153,6 @@ def _end_told(code: int | None) -> str:
         name = f"signal {-code}"
     hint = " (out of memory?)" if name == "SIGKILL" else ""
     return f"its process was ended by {name}{hint}"
-
-
-def _packed(order: Order) -> bytes:
-    """The order as bytes, with the code of a design that a new process could not import."""
-    import cloudpickle
-
-    module = sys.modules.get(order.design.build_function.__module__)
-    if module is None or module.__name__ == "__main__" or importlib.util.find_spec(module.__name__):
-        return cloudpickle.dumps(order)
-    cloudpickle.register_pickle_by_value(module)
-    try:
-        return cloudpickle.dumps(order)
-    finally:
-        cloudpickle.unregister_pickle_by_value(module)
 
 
 def _serve(pipe: Connection, start: Order | bytes, parent: int) -> None:

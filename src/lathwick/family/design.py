@@ -7,15 +7,18 @@ import inspect
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
 
-from ..errors import ParameterError
+from ..errors import LathwickError, ParameterError
 from ..geometry.units import MILLIMETRES
 from .job import Job
+from .messages import Message
 from .parameters import REQUIRED, Kind, Param, Parameter, Value, dimensions, resolve
 from .part import Part
 from .presets import Presets
 from .questions import Limits, limits, sensitivity, solve
 from .recorder import ReachedStep, Watch
 from .step_cache import StepCache
+from .steps import Step
+from .telling import changed_selections, in_each_other
 
 if TYPE_CHECKING:
     from ..topology.body import Body
@@ -33,6 +36,8 @@ class Design:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
         self.build_function = build
         self.cache: StepCache | None = StepCache()
+        self._usual: dict[str, int] | None = None
+        self._is_looking = False
         self.unit = unit
         self.strict = strict
         self.name = build.__name__
@@ -122,7 +127,34 @@ class Design:
                 "build it with the job that is passed in"
             )
         name = self.name if result.name == "part" else result.name
-        return result.as_made(name, checked, job.steps, job.messages)
+        told = [*job.messages, *self._changed(checked, job.steps)]
+        if until is None and result.bodies:
+            told += in_each_other(result)
+        return result.as_made(name, checked, job.steps, tuple(told))
+
+    def _changed(self, checked: Mapping[str, Value], steps: tuple[Step, ...]) -> list[Message]:
+        """What is told of selections that are not what they are in the default part.
+
+        That is built once, as far as its last selection, when a part with other values has one.
+        """
+        counts = {step.name: step.chosen for step in steps if step.chosen is not None}
+        if not counts or self._is_looking:
+            return []
+        if self._usual is None:
+            is_default = not any(p.is_required for p in self.parameters) and checked == self.check()
+            self._usual = counts if is_default else self._counts_by_default(list(counts)[-1])
+        return changed_selections(steps, self._usual)
+
+    def _counts_by_default(self, last: str) -> dict[str, int]:
+        """How many edges or faces each step is given in the default part; none where that cannot be built."""
+        self._is_looking = True
+        try:
+            part = self.built(self.check(), until=last)
+        except LathwickError:
+            return {}
+        finally:
+            self._is_looking = False
+        return {step.name: step.chosen for step in part.steps if step.chosen is not None}
 
 
 def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Callable[..., Part | Body]], Design]:

@@ -363,7 +363,11 @@ class Job(Recorder):
         """Round edges by a ball of the given radius; see `lathwick.fillet`. Faces: `name/round`,
         `name/corner`."""
         return self._record(
-            name, "fillet", f"radius {radius}", lambda _: verbs.fillet(body, edges, radius, step=name)
+            name,
+            "fillet",
+            f"radius {radius}",
+            lambda _: verbs.fillet(body, edges, radius, step=name),
+            chosen=edges,
         )
 
     def chamfer(
@@ -383,7 +387,11 @@ class Job(Recorder):
         if angle is not None:
             detail += f", {angle} degrees"
         made = self._record(
-            name, "chamfer", detail, lambda _: verbs.chamfer(body, edges, size, size2, angle, step=name)
+            name,
+            "chamfer",
+            detail,
+            lambda _: verbs.chamfer(body, edges, size, size2, angle, step=name),
+            chosen=edges,
         )
         return made
 
@@ -402,6 +410,7 @@ class Job(Recorder):
             "draft",
             f"{angle} degrees",
             lambda _: verbs.draft(body, faces, angle, neutral, split, step=name),
+            chosen=faces,
         )
 
     def shell(
@@ -420,6 +429,7 @@ class Job(Recorder):
             "shell",
             f"thickness {thickness}",
             lambda _: verbs.shell(body, thickness, open, other=other, step=name),
+            chosen=open,
         )
 
     def split(self, name: str, body: Body, plane: PlaneLike) -> Body:

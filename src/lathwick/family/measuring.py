@@ -34,8 +34,15 @@ def distance(a: Measured, b: Measured) -> float:
     sequence sped up by Aitken's process. Raises ModellingError for what cannot be measured.
     """
     one, two = _Thing(a), _Thing(b)
-    starts = sorted(one.samples(), key=lambda p: vector.distance(p, two.nearest(p)))
-    return min(_least(one, two, start) for start in starts[:STARTS])
+    return min(vector.distance(*_nearest(one, two, start)) for start in _starts(one, two))
+
+
+def nearest_points(a: Measured, b: Measured) -> tuple[Vec3, Vec3]:
+    """The points of two things that are nearest to each other, by the same method."""
+    one, two = _Thing(a), _Thing(b)
+    return min(
+        (_nearest(one, two, start) for start in _starts(one, two)), key=lambda pair: vector.distance(*pair)
+    )
 
 
 def angle(a: BodyFace | BodyEdge | Plane | Axis, b: BodyFace | BodyEdge | Plane | Axis) -> float:
@@ -124,23 +131,30 @@ def _triples(points: FloatArray) -> list[Vec3]:
     return [(x, y, z) for x, y, z in points.tolist()]
 
 
-def _least(one: _Thing, two: _Thing, start: Vec3) -> float:
-    """The distance that projecting to and fro settles at."""
-    found = math.inf
+def _starts(one: _Thing, two: _Thing) -> list[Vec3]:
+    """The samples of one thing that are nearest to the other."""
+    return sorted(one.samples(), key=lambda p: vector.distance(p, two.nearest(p)))[:STARTS]
+
+
+def _nearest(one: _Thing, two: _Thing, start: Vec3) -> tuple[Vec3, Vec3]:
+    """The points that projecting to and fro settles at."""
+    found, best = math.inf, (start, start)
     trail: list[FloatArray] = []
     p = start
     for _ in range(ROUNDS):
         q = two.nearest(p)
         p = one.nearest(q)
         gap = vector.distance(p, q)
+        if gap < found:
+            best = (p, q)
         if gap == 0.0 or found - gap <= SETTLED * max(gap, 1e-9):
-            return min(found, gap)
+            return best
         found = gap
         trail = [*trail[-2:], np.array(p)]
         if len(trail) == 3:
             p = one.nearest(_triples(_sped_up(trail)[None])[0])
             trail = []
-    return found
+    return best
 
 
 def _sped_up(trail: list[FloatArray]) -> FloatArray:

@@ -16,8 +16,9 @@ from ..modelling import verbs
 from .dimensions import Dimension
 from .messages import LIMIT, NOTE, WARNING, Message
 from .parameters import Value, read_dimension
-from .step_cache import StepCache, give_key
+from .step_cache import StepCache
 from .steps import Step
+from .telling import count_of, place_text, touching
 
 if TYPE_CHECKING:
     from ..modelling.profile import Profile
@@ -151,8 +152,10 @@ class Recorder:
         build: Callable[[list[str]], Body],
         *,
         pieces: int | None = None,
+        chosen: object = None,
     ) -> Body:
-        """Make a step. pieces : how many lumps it is meant to have at most; None for any."""
+        """Make a step. pieces : how many lumps it is meant to have at most; None for any. chosen : the edges
+        or faces that it works on."""
         self._new_name(name, False)
         key, self._pending = self._pending, ""
         started = time.perf_counter()
@@ -161,8 +164,11 @@ class Recorder:
         seconds = time.perf_counter() - started
         if pieces is not None and body.lumps > pieces:
             warnings.append(_falls_apart(body, pieces))
+        if text := touching(body):
+            warnings.append(text)
         self._messages += [Message(WARNING, warning, name) for warning in warnings]
-        self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body))
+        count = None if chosen is None else count_of(chosen)
+        self._steps.append(Step(name, verb, detail, seconds, tuple(warnings), body, chosen=count))
         if name == self._until:
             raise ReachedStep(body)
         return body
@@ -173,10 +179,10 @@ class Recorder:
         if kept is not None:
             return kept[0], list(kept[1])
         warnings: list[str] = []
+        started = time.perf_counter()
         body = build(warnings)
         if self._cache is not None and key:
-            give_key(body, key)
-            self._cache.keep(key, body, tuple(warnings))
+            self._cache.keep(key, body, tuple(warnings), time.perf_counter() - started)
         return body, warnings
 
     def _new_name(self, name: str, of_sketch: bool) -> None:
@@ -200,7 +206,7 @@ def _falls_apart(body: Body, pieces: int) -> str:
     from ..topology.body import Body
 
     places = [Body((lump,), body.unit).centroid for lump in body.pieces[:SHOWN_PIECES]]
-    told = "; ".join(f"({', '.join(f'{c:.4g}' for c in place)})" for place in places)
+    told = "; ".join(map(place_text, places))
     more = "" if body.lumps <= SHOWN_PIECES else " and more"
     before = "one" if pieces == 1 else str(pieces)
     return f"{body.lumps} loose pieces, where {before} was meant, with centers at {told}{more}"

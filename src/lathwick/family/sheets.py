@@ -36,13 +36,17 @@ def draw_strip(part: Part, output: Path) -> None:
 def draw_variants(run: VariantRun, output: Path) -> None:
     """Write a PNG with a picture of every variant that was done, three to a row, each called by its name and
     all at one scale. They are built again for it. Raises ExchangeError for none, or more than `MOST`."""
+    done = sum(v.status == "done" for v in run.variants)
+    if done > MOST:
+        raise ExchangeError(f"a sheet shows 1 to {MOST} variants, there are {done}")
+    _draw(parts_of(run), output, "variants", scale=True)
+
+
+def parts_of(run: VariantRun) -> list[Part]:
+    """The variants of a run that were done, built again, each called by its name."""
     if run.design is None:
-        raise ExchangeError("the run has no design to draw its variants with")
-    done = [v for v in run.variants if v.status == "done"]
-    if len(done) > MOST:
-        raise ExchangeError(f"a sheet shows 1 to {MOST} variants, there are {len(done)}")
-    parts = [run.design.built(v.values).called(v.name) for v in done]
-    _draw(parts, output, "variants", scale=True)
+        raise ExchangeError("the run has no design to build its variants with")
+    return [run.design.built(v.values).called(v.name) for v in run.variants if v.status == "done"]
 
 
 def _draw(parts: Sequence[Part], output: Path, what: str, scale: bool = False) -> None:

@@ -16,6 +16,7 @@ from functools import wraps
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from ..errors import LathwickError
+from .step_store import current_store
 
 if TYPE_CHECKING:
     from ..sketch.sketch import Sketch
@@ -42,15 +43,29 @@ class StepCache:
         return len(self._steps)
 
     def find(self, key: str) -> Kept | None:
-        """What a step of this key made; None if it is not kept."""
+        """What a step of this key made, as it is kept here or on disk; None if it is not."""
         found = self._steps.get(key)
         if found is not None:
             self._steps.move_to_end(key)
             self.hits += 1
+            return found
+        store = current_store()
+        found = None if store is None else store.find(key)
+        if found is not None:
+            self._keep_here(key, *found)
+            self.hits += 1
         return found
 
-    def keep(self, key: str, body: Body, warnings: tuple[str, ...]) -> None:
+    def keep(self, key: str, body: Body, warnings: tuple[str, ...], seconds: float) -> None:
+        """Keep a step that took so long, here and on disk where that was asked for."""
+        self._keep_here(key, body, warnings)
+        store = current_store()
+        if store is not None:
+            store.keep(key, body, warnings, seconds)
+
+    def _keep_here(self, key: str, body: Body, warnings: tuple[str, ...]) -> None:
         """Keep a step, and drop others if there are too many faces."""
+        give_key(body, key)
         self._steps[key] = (body, warnings)
         self._faces += len(body.brep_faces)
         while self._faces > MOST_FACES and len(self._steps) > 1:

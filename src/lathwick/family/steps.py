@@ -15,6 +15,7 @@ class Step:
     """One step of a job: its name, the verb, what was asked, how long it took, and the result.
 
     seconds : wall time. warnings : sentences; empty when there is nothing to say.
+    chosen : how many edges or faces it was given to work on; None where it works on none.
     body : the result of a modelling step. sketch : the sketch of a sketch step.
     """
 
@@ -25,3 +26,4 @@ class Step:
     warnings: tuple[str, ...] = ()
     body: Body | None = None
     sketch: Sketch | None = None
+    chosen: int | None = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor, as_completed
+from concurrent.futures import Executor
 from contextlib import suppress
 from dataclasses import replace
 from os import PathLike
@@ -16,8 +16,11 @@ from ..errors import ExchangeError, ParameterError
 from .atomic import sweep_drafts, write_atomically
 from .crew import Crew, Task
 from .design import Design
+from .executors import executed
+from .files import save
 from .ledger import Ledger
 from .parameters import RESULTS, Value
+from .plates import plate_of
 from .presets import Presets
 from .row_work import DONE as DONE
 from .row_work import FAILED as FAILED
@@ -95,6 +98,14 @@ class VariantRun:
 
         draw_variants(self, Path(path))
 
+    def plate(self, path: str | PathLike[str], gap: float | None = None, **options: Any) -> None:
+        """Write all variants that were done side by side in one file, STL or 3MF (or any other of solids),
+        each with its name. gap : length between the boxes around them, 5 mm by default. options : see
+        `lathwick.save`. They are built again for it."""
+        from .sheets import parts_of
+
+        save(plate_of(parts_of(self), gap, Path(path).stem), path, **options)
+
     def plot(self, measure: str, against: str, path: str | PathLike[str]) -> None:
         """Write a PNG of one column of the table over another: `run.plot("mass", against="wall",
         path=...)`."""
@@ -142,7 +153,9 @@ def vary(
     out : folder for the files and `variants.csv`; None writes nothing.
     formats : suffixes of the files to write for each row.
     workers : number of processes; by default one per processor. 0 builds in this process, where a row that
-        takes it down takes all. `executor` replaces them.
+        takes it down takes all.
+    executor : any of `concurrent.futures` instead of them, one of a Dask cluster among these; files are
+        written where its workers are.
     resume : keep variants in `out` that an earlier run made from the same script, parameters and formats
         and whose files are unchanged (see `ledger`); False builds all again.
     progress : called with each variant as it is finished, in any order; `expected` once, with the number of
@@ -158,7 +171,7 @@ def vary(
     if not isinstance(design, Design):
         raise ParameterError(f"vary needs a design, got {type(design).__name__}")
     suffixes = checked_formats(formats)
-    _check_timeout(timeout, workers, executor)
+    _check_timeout(timeout, workers if executor is None else None)
     left: tuple[str, ...] = ()
     if isinstance(table, Table):
         table, left = table.rows_for(design)
@@ -197,13 +210,13 @@ def made_folder(out: Path) -> Path:
         raise ParameterError(f"{out}: cannot be made a folder: {error.strerror or error}") from None
 
 
-def _check_timeout(timeout: float | None, workers: int | None, executor: Executor | None) -> None:
+def _check_timeout(timeout: float | None, workers: int | None) -> None:
     if timeout is None:
         return
     if isinstance(timeout, bool) or not isinstance(timeout, (int, float)) or not 0 < timeout < float("inf"):
         raise ParameterError(f"timeout is a number of seconds above 0, got {timeout!r}")
-    if workers == 0 or executor is not None:
-        raise ParameterError("a timeout needs worker processes of this run")
+    if workers == 0:
+        raise ParameterError("a timeout needs worker processes or an executor")
 
 
 def _print(variant: Variant) -> None:
@@ -258,23 +271,12 @@ class _Hands:
         """(index, variant) of every task, as they are finished."""
         count = _worker_count(self.workers, len(tasks))
         if self.executor is not None:
-            yield from _executed(order, tasks, self.executor)
+            yield from executed(order, tasks, self.executor, self.timeout)
         elif count == 0:
             for i, (row, values) in enumerate(tasks):
                 yield i, build_row(order, row, values, KeyboardInterrupt)
         else:
             yield from Crew(order, count, self.timeout).run(tasks)
-
-
-def _executed(order: Order, tasks: Sequence[Task], executor: Executor) -> Iterator[tuple[int, Variant]]:
-    jobs = {executor.submit(build_row, order, *task, KeyboardInterrupt): i for i, task in enumerate(tasks)}
-    for job in as_completed(jobs):
-        i = jobs[job]
-        try:
-            yield i, job.result()
-        except Exception as error:  # the executor is the caller's, and so are its errors
-            row, values = tasks[i]
-            yield i, failure(row, values, f"its process died (out of memory?): {told(error)}")
 
 
 def _made(

@@ -35,6 +35,9 @@ SETTLED = 1e-10
 """A step of Newton's method, as a share of the curve, after which the next would be lost in rounding."""
 
 SPANS_TOGETHER = 4
+SAME_KNOT = 1e-14
+"""Parameters that differ by less of the whole range are the same."""
+
 SHORTEST_SPAN = 1e-11
 """A knot so near to an end, as a share of the curve, does not divide it."""
 
@@ -236,12 +239,13 @@ class BSpline:
         from scipy.interpolate import insert
 
         lap = self.high - self.low
-        turn = lap * math.floor((t0 - self.low) / lap) if self.is_closed else 0.0
+        turn = lap * math.floor((t0 - self.low) / lap + SAME_KNOT) if self.is_closed else 0.0
         if turn:
-            return self.between(t0 - turn, t1 - turn).shifted(turn)
+            return self.between(max(t0 - turn, self.low), t1 - turn).shifted(turn)
         if t1 > self.high + SHORTEST_SPAN * lap:
             return self.between(t0, self.high).followed_by(self.between(self.low, t1 - lap).shifted(lap))
         t1 = min(t1, self.high)
+        t0, t1 = self._at_knot(t0), self._at_knot(t1)
 
         knots, controls, k = np.array(self.knots), self.controls, self.degree
         for t in (t0, t1):
@@ -256,6 +260,11 @@ class BSpline:
         count = len(inner) + k + 1
         ends = (t0,) * (k + 1), (t1,) * (k + 1)
         return type(self)(k, (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count])
+
+    def _at_knot(self, t: float) -> float:
+        """A parameter that is a knot but for rounding, as that knot: or the part would have both."""
+        nearest = min(self.knots, key=lambda k: abs(k - t))
+        return nearest if abs(nearest - t) <= SAME_KNOT * (self.high - self.low) else t
 
     def shifted(self, by: float) -> Self:
         """The same curve with parameters that are larger by so much."""

@@ -19,6 +19,9 @@ from .ranges import SPOTS
 SAME_VOLUME = 1e-6
 """The volume may differ by this share, at most, from the one that is stated."""
 
+CLOSE = 4
+"""The edges are held against it at so many times the places by which its range was found."""
+
 FEW = 12
 """A written surface is held against the face at about so many places along each parameter."""
 
@@ -28,7 +31,7 @@ def prove(face: Face, made: SplineSurface) -> None:
     and that is the surface of the face."""
     edges = [coedge.edge for coedge in face.coedges()]
     for edge in edges:
-        points = edge.curve.points(np.linspace(edge.t0, edge.t1, SPOTS))
+        points = edge.curve.points(np.linspace(edge.t0, edge.t1, CLOSE * SPOTS))
         gaps = _gaps(made, points, face.surface)
         worst = int(gaps.argmax())
         if not gaps[worst] <= JOIN:
@@ -49,12 +52,25 @@ def prove(face: Face, made: SplineSurface) -> None:
 def _gaps(made: SplineSurface, points: FloatArray, surface: Surface) -> FloatArray:
     """Distances of points from what is written for a surface; where that comes near itself its samples may
     lead to another part, and those of the surface, if it has the same parameters, to the right one."""
-    gaps = np.abs(made.distance(points))
+    gaps = _off(made, made.parameters(points), points)
     far = np.flatnonzero(gaps > JOIN)
     if len(far):
         feet = made.feet_from(points[far], surface.parameters(points[far]))
-        gaps[far] = np.minimum(gaps[far], np.linalg.norm(made.points(feet) - points[far], axis=1))
+        gaps[far] = np.minimum(gaps[far], _off(made, feet, points[far]))
     return gaps
+
+
+def _off(made: SplineSurface, feet: FloatArray, points: FloatArray) -> FloatArray:
+    """Distances of points from their feet on a surface, which for others ends at its borders."""
+    (low_u, high_u), (low_v, high_v) = ((knots[0], knots[-1]) for knots in made.knots)
+    u, v = feet.T
+    within = np.column_stack(
+        [
+            u if made.periods[0] else np.clip(u, low_u, high_u),
+            v if made.periods[1] else np.clip(v, low_v, high_v),
+        ]
+    )
+    return np.asarray(np.linalg.norm(made.points(within) - points, axis=1))
 
 
 def _between(knots: Sequence[float]) -> FloatArray:

@@ -14,6 +14,9 @@ from ...topology.windings import unrolled, winding
 SPOTS = 33
 """So many points along an edge are looked at."""
 
+TOPS = 6
+"""So many of the highest of them are looked at more closely."""
+
 CLOSER = 3
 """How often more are looked at about the extreme ones."""
 
@@ -61,19 +64,37 @@ def range_of(face: Face, k: int) -> Interval:
 def _furthest(surface: Surface, k: int, edge: Edge, row: FloatArray, sign: float) -> float:
     """The largest parameter along an edge, times a sign, from those at `SPOTS` places."""
     t, values = np.linspace(edge.t0, edge.t1, SPOTS), row
-    period, best = surface.periods[k], float((sign * row).max())
+    best = float((sign * row).max())
     ahead = np.diff(row)
     if np.ptp(row) <= LEVEL * (1.0 + np.abs(row).max()) or (ahead > 0.0).all() or (ahead < 0.0).all():
         return sign * best
+    for at in _summits(sign * row):
+        best = max(
+            best, _climbed(surface, k, edge, (t[max(at - 1, 0)], t[min(at + 1, SPOTS - 1)]), values[at], sign)
+        )
+    return sign * best
+
+
+def _summits(row: FloatArray) -> list[int]:
+    """The largest values that have no larger one beside them: between places a curve may rise higher from a
+    lower one."""
+    beside = np.concatenate([[-np.inf], row, [-np.inf]])
+    tops = np.flatnonzero((row >= beside[:-2]) & (row >= beside[2:]))
+    return [int(k) for k in tops[np.argsort(-row[tops])][:TOPS]]
+
+
+def _climbed(surface: Surface, k: int, edge: Edge, ends: Interval, near: float, sign: float) -> float:
+    """The largest parameter times a sign between two places along an edge. near : a value there."""
+    period, best = surface.periods[k], -math.inf
     for _ in range(CLOSER):
-        at = int((sign * values).argmax())
-        near = values[at]
-        t = np.linspace(t[max(at - 1, 0)], t[min(at + 1, SPOTS - 1)], SPOTS)
+        t = np.linspace(*ends, SPOTS)
         values = surface.parameters(edge.curve.points(t))[:, k]
         if period:
             values = values - period * np.round((values - near) / period)
-        best = max(best, float((sign * values).max()))
-    return sign * best
+        at = int((sign * values).argmax())
+        best = max(best, float(sign * values[at]))
+        ends = (float(t[max(at - 1, 0)]), float(t[min(at + 1, SPOTS - 1)]))
+    return best
 
 
 def widened(face: Face, k: int, ends: Interval) -> Interval:
@@ -83,8 +104,6 @@ def widened(face: Face, k: int, ends: Interval) -> Interval:
         room = min(ROOM * (high - low), 0.25 * (face.surface.periods[k] - (high - low)))
         return (low - room, high + room) if room > 0.0 else (low, low + face.surface.periods[k])
     least, most = face.surface.domain[k]
-    if math.isinf(least):
-        return low, high
     room = ROOM * (high - low)
     return (max(low - room, least) if low >= least else low - room), (
         min(high + room, most) if high <= most else high + room

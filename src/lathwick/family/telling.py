@@ -1,0 +1,120 @@
+"""What is told of a part by itself: lumps that touch, selections that changed, bodies in each other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import combinations
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ..errors import LathwickError
+from ..geometry.placement import FloatArray
+from ..geometry.tolerance import RESOLUTION
+from .messages import WARNING, Message
+from .steps import Step
+
+if TYPE_CHECKING:
+    from ..topology.body import Body
+    from .part import Part
+
+MOST_LUMPS = 40
+MOST_PAIRS = 60
+MOST_FACES = 80
+"""Lumps and pairs of bodies that are looked at, and faces of two lumps that do not share a vertex."""
+NO_SPACE = 1e-9
+"""A shared volume, as a share of the smaller body, that is rounding."""
+
+
+def place_text(place: Sequence[float]) -> str:
+    """A place in words; what rounding leaves of a nought is left out."""
+    return f"({', '.join(f'{round(c, 9) + 0.0:.4g}' for c in place)})"
+
+
+def touching(body: Body) -> str:
+    """What is said of lumps that touch each other at a point or along a line; "" where none do."""
+    if not 1 < body.lumps <= MOST_LUMPS:
+        return ""
+    pairs = list(_touching_pairs(body))
+    if not pairs:
+        return ""
+    more = f", and {len(pairs) - 1} more pairs do" if len(pairs) > 1 else ""
+    place = place_text(pairs[0].tolist())
+    return f"two of {body.lumps} lumps only touch, at {place}{more}: no material holds them together"
+
+
+def _touching_pairs(body: Body) -> Iterator[FloatArray]:
+    """A point of each pair of lumps that touch."""
+    from ..topology.body import Body
+
+    lumps = [Body((lump,), body.unit) for lump in body.pieces]
+    boxes = [np.array(lump.bounds) for lump in lumps]
+    for i, j in combinations(range(len(lumps)), 2):
+        low, high = np.maximum(boxes[i][0], boxes[j][0]), np.minimum(boxes[i][1], boxes[j][1])
+        if (low <= high + RESOLUTION).all() and (place := _contact(lumps[i], lumps[j])) is not None:
+            yield place
+
+
+def _contact(one: Body, two: Body) -> FloatArray | None:
+    """A point that two lumps share: a vertex of both, or where they come nearest."""
+    from scipy.spatial import cKDTree
+
+    from .measuring import nearest_points
+
+    p, q = (np.array([v.point for v in lump.vertices()]).reshape(-1, 3) for lump in (one, two))
+    if len(p) and len(q):
+        gaps = np.asarray(cKDTree(q).query(p)[0])
+        if gaps.min() <= RESOLUTION:
+            return np.asarray(p[gaps.argmin()])
+    if len(one.brep_faces) + len(two.brep_faces) > MOST_FACES:
+        return None
+    a, b = nearest_points(one, two)
+    return np.array(a) if np.linalg.norm(np.subtract(a, b)) <= RESOLUTION else None
+
+
+def count_of(chosen: Any) -> int:
+    """How many faces or edges were chosen: one, a selection, or several of these."""
+    from ..topology.body import BodyEdge, BodyFace
+
+    if isinstance(chosen, (BodyEdge, BodyFace)):
+        return 1
+    return sum(count_of(one) for one in chosen)
+
+
+def changed_selections(steps: Sequence[Step], usual: Mapping[str, int]) -> list[Message]:
+    """A warning for every step that was given more or fewer edges or faces than in the default part."""
+    found = []
+    for step in steps:
+        before = usual.get(step.name)
+        if step.chosen is not None and before is not None and step.chosen != before:
+            what = "faces" if step.verb in ("shell", "draft") else "edges"
+            text = f"{step.chosen} {what} are chosen, where the default part has {before}"
+            found.append(Message(WARNING, text, step.name))
+    return found
+
+
+def in_each_other(part: Part) -> list[Message]:
+    """A warning for every two bodies of a part that share a volume, or of which that cannot be told."""
+    leaves = part.leaves()
+    boxes = {name: np.array(leaf.bounds) for name, leaf in leaves.items()}
+    pairs = [
+        (a, b)
+        for a, b in combinations(leaves, 2)
+        if (np.maximum(boxes[a][0], boxes[b][0]) + RESOLUTION < np.minimum(boxes[a][1], boxes[b][1])).all()
+    ]
+    found = [text for a, b in pairs[:MOST_PAIRS] if (text := _shared(a, leaves[a].body, b, leaves[b].body))]
+    if len(pairs) > MOST_PAIRS:
+        found.append(f"whether bodies are in each other was tried for {MOST_PAIRS} of {len(pairs)} pairs")
+    return [Message(WARNING, text) for text in found]
+
+
+def _shared(a: str, one: Body, b: str, two: Body) -> str:
+    from .measuring import interference
+
+    try:
+        volume = interference(one, two)
+    except LathwickError as error:
+        return f'whether "{a}" and "{b}" are in each other cannot be told: {error.message}'
+    if volume <= NO_SPACE * min(one.volume, two.volume):
+        return ""
+    return f'"{a}" and "{b}" share {volume:.6g} {one.unit}³'
