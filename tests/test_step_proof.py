@@ -180,6 +180,6 @@ def test_the_proof_names_the_face(tmp_path):
 
 @pytest.mark.parametrize("seed", [8, 28])
 def test_what_is_written_reaches_as_far_as_its_edges(seed, tmp_path):
-    """A curve that begins a rounding error before a corner of its spline; one whose highest point lies between
-    two places that are lower than others."""
+    """A curve that begins a rounding error before a corner of its spline; one that is highest between two
+    places that are lower than others."""
     assert trial(seed, tmp_path) == "right"
