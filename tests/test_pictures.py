@@ -83,3 +83,80 @@ def test_what_cannot_be_drawn(thing, options, words):
     """Anything else is refused in one sentence."""
     with pytest.raises(lw.ExchangeError, match=words):
         png(thing, "x", **options)
+
+
+# ---------------------------------------------------------------------- ways of looking
+
+
+def is_cut(image):
+    """Pixels in the color of cut faces, however bright."""
+    red, green, blue = (image[:, :, k] for k in range(3))
+    found = (red > 1.45 * green) & (red > 1.6 * blue)
+    found[:, :60] = False  # the arrows of the axes
+    return found
+
+
+def test_a_section_shows_the_material_that_is_cut():
+    """A tube seen from the front and cut along its middle: two strips of wall as wide as they are tall."""
+    tube = lw.cut(lw.cylinder(10, 30), lw.cylinder(6, 30))
+    options = {"view": "front", "size": (400, 400)}
+    whole, opened = pixels(png(tube, "t", **options)), pixels(png(tube, "t", section="y", **options))
+    assert not is_cut(whole).any()
+    scale = 30 / np.ptp(np.nonzero(np.abs(opened - whole).max(axis=2) > 0.2)[0])
+    area = is_cut(opened).sum() * scale**2
+    assert area == pytest.approx(2 * 4 * 30, rel=0.12)
+    off = pixels(png(tube, "t", section=lw.Plane((0, 9.5, 0), (0, 1, 0)), **options))
+    assert 0 < is_cut(off).sum() < is_cut(opened).sum()
+    with pytest.raises(lw.ExchangeError, match="leaves nothing to see"):
+        png(tube, "t", section="y=50", **options)
+
+
+def test_one_sees_through_what_is_transparent():
+    """A red ball in a box shows only if the box is, and less than if it stood alone."""
+    part = lw.Part({"box": lw.Part(lw.box(20, 20, 20, center=True), color="#808080"),
+                    "ball": lw.Part(lw.sphere(5), color="#e01010")})  # fmt: skip
+
+    def redness(**options):
+        image = pixels(png(part, "p", view="front", size=(300, 300), **options))[100:250, 80:220]
+        return (image[:, :, 0] - image[:, :, 1]).max()
+
+    assert redness() < 0.03 < redness(transparent=0.5) < redness(transparent=["box"])
+    for wrong in ({"transparent": 2.0}, {"transparent": ["lid"]}, {"view": "upwards"}, {"step": "x"},
+                  {"highlight": "x"}, {"section": "w"}, {"background": "no color"}):  # fmt: skip
+        with pytest.raises(lw.ExchangeError):
+            png(part, "p", size=(300, 300), **wrong)
+
+
+def test_a_wall_at_a_grazing_angle_is_no_edge():
+    """The flank of a drum, seen along it but for two degrees, is shaded, not filled with lines."""
+    drum = lw.cone(20, 20.6, 100)
+    image = pixels(png(drum, "d", view="0,88", size=(400, 400)))
+    dark = image[150:380].max(axis=2) < 0.3
+    assert 0 < dark.mean() < 0.02
+
+
+def test_bodies_are_taken_apart_and_named_together():
+    pins = {f"pin {k}": lw.cylinder(1, 10, on=lw.Plane((4 * k, 0, 0), lw.Z)) for k in range(5)}
+    part = lw.Part({"rail": lw.box(20, 4, 2, on=lw.Plane((-2, -2, -2), lw.Z)), **pins})
+    near, far = (pixels(png(part, "p", view="front", explode=share)) for share in (0.0, 1.0))
+    assert np.abs(near - far).max() > 0.2
+    from lathwick.view.labels import grouped
+    from lathwick.view.picture import colored
+
+    listed = grouped([(name, color) for name, (_, color) in colored(part).items()])
+    assert [name for name, _ in listed] == ["rail", "pin (5)"]
+
+
+def test_views_by_angles_and_by_direction():
+    body = lw.box(10, 20, 30)
+    same = [png(body, "b", view=view, size=(200, 150)) for view in ("right", "90,0", (1, 0, 0), "1,0,0")]
+    assert len(set(same)) == 1
+
+
+def test_a_mesh_shows_its_edges(tmp_path):
+    """An STL of a drum looks as the drum does but for the smoothness of its wall."""
+    drum = lw.cylinder(10, 12)
+    lw.save(drum, tmp_path / "drum.stl", chord=0.01)
+    one = pixels(png(drum, "drum", size=(300, 300)))
+    two = pixels(png(lw.read_mesh(tmp_path / "drum.stl"), "drum", size=(300, 300)))
+    assert (np.abs(one - two).max(axis=2)[100:] > 0.15).mean() < 0.01

@@ -96,9 +96,9 @@ def list_steps(script: str, settings: Mapping[str, Any], output: Path | None) ->
     show_written([output])
 
 
-def show_comparison(one: str, two: str, settings: Mapping[str, Any]) -> int:
+def show_comparison(one: str, two: str, settings: Mapping[str, Any], output: Path | None = None) -> int:
     """What differs between two scripts, presets ("SCRIPT@PRESET") or both; returns the exit code."""
-    a, b = (_side(side, settings) for side in (one, two))
+    a, b = _side(one, {}), _side(two, settings)
     found = compare(a, b)
     heading(f"{one} and {two}", "what differs, before and after")
     if found.is_same:
@@ -112,6 +112,9 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any]) -> int:
             cells = [escape(_shown(x)) for x in (before, after)]
             table.add_row(f"[dim]{kind}[/]", f"[bold]{escape(name)}[/]", *cells, _change(before, after))
     console.print(table)
+    if output is not None:
+        found.picture(output)
+        show_written([output])
     return 0
 
 

@@ -232,12 +232,15 @@ def steps(script: str, settings: Sequence[str], output: Path | None) -> None:
 @cli.command(short_help="What differs between two parts?")
 @click.argument("before", metavar="SCRIPT[@PRESET]|FILE")
 @click.argument("after", metavar="SCRIPT[@PRESET]|FILE")
-@SETTINGS
-def compare(before: str, after: str, settings: Sequence[str]) -> None:
+@click.option(
+    "--set", "settings", metavar="NAME=VALUE", multiple=True, help="Set a parameter of the second one."
+)
+@click.option("-o", "--output", type=PNG, help="PNG with both over each other.")
+def compare(before: str, after: str, settings: Sequence[str], output: Path | None) -> None:
     """What differs between two scripts, presets or STEP files: parameters, steps, measures, faces by name."""
     from .families import show_comparison
 
-    raise SystemExit(show_comparison(before, after, _pairs(settings)))
+    raise SystemExit(show_comparison(before, after, _pairs(settings), output))
 
 
 @cli.command(short_help="Draw the part or one of its sketches.")
@@ -245,15 +248,49 @@ def compare(before: str, after: str, settings: Sequence[str]) -> None:
 @click.option("-o", "--output", required=True, type=PNG, help="PNG to write.")
 @SETTINGS
 @click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
-@click.option("--view", default="iso", show_default=True, help="iso front back right left top bottom")
+@click.option("--preset", help="Values of this preset; --set goes over them.")
+@click.option("--step", metavar="NAME", help="Draw the part as it was after this step.")
+@click.option("--highlight", metavar="NAME", help="Show what this step made, and the rest transparent.")
+@click.option(
+    "--view",
+    default="iso",
+    show_default=True,
+    help="iso front back right left top bottom; degrees around and up, as 30,20; or a direction 1,-2,0.5",
+)
+@click.option("--section", metavar="x|y=12", help="Cut open across an axis: in the middle, or at a place.")
+@click.option("--transparent", metavar="0.5|BODY,BODY", help="The opacity of all, or bodies to see through.")
+@click.option("--explode", type=float, metavar="SHARE", help="Move bodies apart by this share.")
+@click.option("--background", metavar="COLOR", help="Color behind the part.")
+@click.option("--no-notes", is_flag=True, help="Leave out what the design notes.")
 @click.option("--size", default="1280x800", show_default=True, help="Width x height in pixels.")
 def picture(
-    script: str, output: Path, settings: Sequence[str], sketch: str | None, view: str, size: str
+    script: str,
+    output: Path,
+    settings: Sequence[str],
+    sketch: str | None,
+    preset: str | None,
+    size: str,
+    transparent: str | None,
+    no_notes: bool,
+    **looks: Any,
 ) -> None:
-    """Draw the part, shaded with its edges, or one of its sketches with dimensions."""
+    """Draw a part, shaded with its edges, or one of its sketches with dimensions; or what is in a file (STEP,
+    STL, OBJ, 3MF)."""
     from .work import draw
 
-    draw(script, _pairs(settings), output, sketch, view, _pixels(size))
+    options = {name: value for name, value in looks.items() if value is not None}
+    if transparent is not None:
+        options["transparent"] = _opacity(transparent)
+    if no_notes:
+        options["notes"] = False
+    draw(script, _pairs(settings), output, sketch, preset, {**options, "size": _pixels(size)})
+
+
+def _opacity(text: str) -> float | list[str]:
+    try:
+        return float(text)
+    except ValueError:
+        return [name.strip() for name in text.split(",")]
 
 
 @cli.command(short_help="Measure a design, a STEP file or a mesh.")

@@ -193,25 +193,29 @@ def _progress() -> Iterator[Ticks]:
 
 
 def draw(
-    script: str,
+    target: str,
     settings: Mapping[str, Any],
     output: Path,
     sketch: str | None,
-    view: str,
-    size: tuple[int, int],
+    preset: str | None,
+    options: Mapping[str, Any],
 ) -> None:
-    """Write a picture of the part or of one of its sketches."""
+    """Write a picture of a part, of one of its sketches, or of what is in a file."""
     if output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file")
-    part = part_of(script, settings)
     made_folder(output.parent)
+    if _is_file(target, settings, MESH_SUFFIXES):
+        save(read_mesh(target), output, **options)
+        show_written([output])
+        return
+    part = part_of(target, settings, preset)
     if sketch is None:
-        save(part, output, size=size, view=view)
+        save(part, output, **options)
     else:
         sketches = {step.name: step.sketch for step in part.steps if step.sketch is not None}
         if sketch not in sketches:
             raise ParameterError(f'there is no sketch "{sketch}"; there are {", ".join(sketches) or "none"}')
-        save(sketches[sketch], output, size=size)
+        save(sketches[sketch], output, size=options["size"])
     show_written([output])
 
 
@@ -250,11 +254,12 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
     return 1 if problems else 0
 
 
-def part_of(target: str, settings: Mapping[str, Any]) -> Part:
+def part_of(target: str, settings: Mapping[str, Any], preset: str | None = None) -> Part:
     """The part in a STEP file, or of a script."""
     if _is_file(target, settings, STEP_SUFFIXES):
         return read_step(target)
-    return built(load_design(target), settings)
+    design = load_design(target)
+    return built(design, with_preset(design, preset, settings))
 
 
 def _is_file(target: str, settings: Mapping[str, Any], suffixes: Sequence[str]) -> bool:

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from os import PathLike
+from pathlib import Path
 from typing import Any
 
 from ..errors import ParameterError
+from .atomic import write_atomically
 from .part import Part
 
 SAME = 1e-9
@@ -26,6 +29,21 @@ class Comparison:
     steps: Mapping[str, Change]
     measures: Mapping[str, Change]
     faces: Mapping[str, Change]
+    before: Part = field(repr=False)
+    after: Part = field(repr=False)
+
+    def picture(self, path: str | PathLike[str], **options: Any) -> None:
+        """Write a PNG of both over each other: what is new or has changed in color, and what the first part
+        had more seen through. Options: `size`, `view`. Raises ExchangeError."""
+        from ..view.picture import compared_png
+
+        data = compared_png(
+            (self.before.body, set(self.gone)),
+            (self.after.body, {name for name, (_, after) in self.faces.items() if after is not None}),
+            f"{self.before.name} and {self.after.name}",
+            **options,
+        )
+        write_atomically(Path(path), data)
 
     @property
     def gone(self) -> tuple[str, ...]:
@@ -68,6 +86,8 @@ def compare(a: Part, b: Part) -> Comparison:
         _different(_steps(a), _steps(b)),
         _different(_measures(a), _measures(b)),
         _different(_areas(a), _areas(b)),
+        a,
+        b,
     )
 
 

@@ -7,7 +7,7 @@ import importlib.metadata
 import inspect
 import os
 import stat
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
 from os import PathLike
 from pathlib import Path
@@ -22,6 +22,7 @@ from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
 from ..exchange.threemf import read_3mf, write_3mf
 from ..gate import shown_value
+from ..geometry.placement import Plane
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
 from ..mesh.tessellate import DEFAULT_ANGLE, default_chord, tessellate, tessellate_apart
@@ -50,8 +51,10 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .obj .3mf : parts, bodies and meshes, an object for each body with its name, in 3MF with its color.
         Options: `chord`, `angle`, `unit`.
     .svg .dxf : sketches, regions and planar faces, flat and at true size.
-    .png : parts, bodies and sketches. Options: `size` (width, height) in pixels, `view` of a body: iso
-        front back right left top bottom.
+    .png : parts, bodies, meshes and sketches. Options: `size` (width, height) in pixels; `view` iso front
+        back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
+        "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a step; `explode` a
+        share; `notes` False for none; `background` a color.
 
     Raises ExchangeError for a suffix, an object or an option that does not fit.
     """
@@ -275,12 +278,22 @@ def _picture(
     name: str,
     *,
     size: tuple[int, int] | None = None,
-    view: str | None = None,
+    view: str | Iterable[float] | None = None,
     span: float = 0.0,
+    step: str | None = None,
+    highlight: str | None = None,
+    section: str | Plane | None = None,
+    transparent: float | Sequence[str] | None = None,
+    explode: float = 0.0,
+    notes: bool = True,
+    background: str | None = None,
 ) -> bytes:
     from ..view.picture import png  # heavy, and not always installed
 
-    return png(obj, name, size=size, view=view, span=span)
+    return png(
+        obj, name, size=size, view=view, span=span, step=step, highlight=highlight, section=section,
+        transparent=transparent, explode=explode, notes=notes, background=background,
+    )  # fmt: skip
 
 
 _ENCODERS: dict[str, Encoder] = {

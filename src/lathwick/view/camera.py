@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 
 from ..errors import ExchangeError
+from ..gate import shown_value
 from ..geometry.placement import FloatArray
+
+View: TypeAlias = str | Iterable[float]
+"""A name, two angles "AROUND,UP" in degrees, or the direction (x, y, z) from the part towards the camera."""
 
 VIEWS: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] = {
     "iso": ((0.62, -1.0, 0.62), (0.0, 0.0, 1.0)),
@@ -19,6 +26,32 @@ VIEWS: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] 
     "bottom": ((0.0, 0.0, -1.0), (0.0, -1.0, 0.0)),
 }
 """Name of a view -> (direction towards the camera, what is up)."""
+
+UPRIGHT = 1e-6
+
+
+def sight(view: View) -> tuple[FloatArray, FloatArray]:
+    """The direction towards the camera and what is up, of length one. Raises ExchangeError."""
+    if isinstance(view, str) and view in VIEWS:
+        towards, above = (np.array(v) for v in VIEWS[view])
+        return towards / np.linalg.norm(towards), above
+    try:
+        parts = view.split(",") if isinstance(view, str) else list(view)
+        numbers = np.array([float(part) for part in parts])
+    except (TypeError, ValueError):
+        numbers = np.zeros(0)
+    if len(numbers) == 2 and np.isfinite(numbers).all():  # around from the front, and up from level
+        around, up = np.radians(numbers)
+        towards = np.array([math.sin(around) * math.cos(up), -math.cos(around) * math.cos(up), math.sin(up)])
+    elif len(numbers) == 3 and np.isfinite(numbers).all() and np.linalg.norm(numbers) > 0:
+        towards = numbers / np.linalg.norm(numbers)
+    else:
+        raise ExchangeError(
+            f"there is no view {shown_value(view)}; there are {', '.join(VIEWS)}, degrees around and up "
+            '"30,20", and directions (1, -2, 0.5)'
+        )
+    is_upright = np.hypot(towards[0], towards[1]) < UPRIGHT
+    return towards, np.array([0.0, 1.0 if towards[2] > 0 else -1.0, 0.0] if is_upright else [0.0, 0.0, 1.0])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -34,29 +67,34 @@ class Camera:
 
     @classmethod
     def looking(
-        cls, view: str, points: FloatArray, size: tuple[int, int], margin: float, span: float = 0.0
+        cls,
+        view: View,
+        points: FloatArray,
+        size: tuple[int, int],
+        margin: float,
+        span: float = 0.0,
+        beside: float = 0.0,
+        above: float = 0.0,
     ) -> Camera:
         """A camera that fits `points`, shape (N, 3), into `size` pixels with a share `margin` free. span : a
-        length for which there is to be room at least, so that several pictures can have one scale."""
-        if view not in VIEWS:
-            raise ExchangeError(f'there is no view "{view}"; there are {", ".join(VIEWS)}')
-        towards, above = (np.array(v) for v in VIEWS[view])
-        back = towards / np.linalg.norm(towards)
-        right = np.cross(above, back)
+        length for which there is to be room at least, so that several pictures can have one scale. beside :
+        so many pixels at the right stay free; above : so many at the top."""
+        back, upwards = sight(view)
+        right = np.cross(upwards, back)
         right /= np.linalg.norm(right)
         up = np.cross(back, right)
         flat = points @ np.array([right, up, back]).T
         low, high = flat.min(axis=0), flat.max(axis=0)
         spread = np.maximum(high - low, 1e-9)
-        fit = max(spread[0] / (size[0] * (1 - 2 * margin)), spread[1] / (size[1] * (1 - 2 * margin)))
+        width = max(size[0] * (1 - 2 * margin) - beside, 0.2 * size[0])
+        taken = max(0.0, above - margin * size[1])
+        height = max(size[1] * (1 - 2 * margin) - taken, 0.2 * size[1])
+        fit = max(spread[0] / width, spread[1] / height)
         fit = max(fit, span / (min(size) * (1 - 2 * margin)))
-        center = (0.5 * (low + high)) @ np.array([right, up, back])
-        return cls(right, up, back, center, float(fit))
+        center = (0.5 * (low + high)) @ np.array([right, up, back]) + 0.5 * beside * fit * right
+        return cls(right, up, back, center + 0.5 * taken * fit * up, float(fit))
 
-    def rays(self, width: int, height: int, scale: float, reach: float) -> FloatArray:
-        """Starting points of one ray per pixel, row by row from the top left; shape (H * W, 3)."""
-        x = (np.arange(width) + 0.5 - width / 2) * scale
-        y = (height / 2 - np.arange(height) - 0.5) * scale
-        start = self.center + reach * self.back
-        grid = start + x[None, :, None] * self.right + y[:, None, None] * self.up
-        return grid.reshape(-1, 3)
+    def pixels(self, points: FloatArray, size: tuple[int, int]) -> FloatArray:
+        """Where points, (N, 3), are seen, in pixels from the upper left, (N, 2)."""
+        away = (np.asarray(points, dtype=float) - self.center) / self.scale
+        return np.column_stack([size[0] / 2 + away @ self.right, size[1] / 2 - away @ self.up])

@@ -3,21 +3,29 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 import numpy as np
 
 from ..errors import ExchangeError
+from ..geometry.placement import FloatArray
+from ..mesh.mesh import Mesh
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
+from .camera import Camera, View, sight
+from .labels import caption, caption_height, directions, grouped, legend, legend_width, placed_notes, stem_of
+from .looks import Look, Section, marked_body, see_through, triangles_of
+from .scene import Color, Shown, shown_mesh, together
 from .style import BODY_COLORS, DPI, PAPER, SIZE
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 SMALLEST, LARGEST = 100, 8000
-Color = tuple[float, float, float]
+MARGIN = 0.11
+GONE_COLOR = (0.80, 0.30, 0.26)
+NEW_COLOR = (0.36, 0.64, 0.36)
 
 
 class Leaf(Protocol):
@@ -31,7 +39,8 @@ class Leaf(Protocol):
 
 @runtime_checkable
 class Drawable(Protocol):
-    """What is asked of a part: one body of all, those it is made of by name, and its mass in words."""
+    """What is asked of a part: one body of all, those it is made of by name, its mass in words, its steps and
+    what it tells."""
 
     @property
     def body(self) -> Body: ...
@@ -39,6 +48,10 @@ class Drawable(Protocol):
     def bodies(self) -> Mapping[str, Any]: ...
     @property
     def mass_text(self) -> str: ...
+    @property
+    def steps(self) -> Sequence[Any]: ...
+    @property
+    def messages(self) -> Sequence[Any]: ...
     def leaves(self) -> Mapping[str, Any]: ...
 
 
@@ -47,13 +60,22 @@ def png(
     name: str,
     *,
     size: tuple[int, int] | None = None,
-    view: str | None = None,
+    view: View | None = None,
     span: float = 0.0,
+    step: str | None = None,
+    highlight: str | None = None,
+    section: Section | None = None,
+    transparent: float | Sequence[str] | None = None,
+    explode: float = 0.0,
+    notes: bool = True,
+    background: str | None = None,
 ) -> bytes:
-    """A PNG of a part, body or sketch.
+    """A PNG of a part, body, mesh or sketch.
 
-    size : (width, height) in pixels. view : of a part or body, one of `camera.VIEWS`. span : a length
-    for which there is room at least, for several pictures at one scale.
+    size : (width, height) in pixels. view : a name of `camera.VIEWS`, degrees around and up "30,20", or a
+    direction. span : a length for which there is room at least, for several pictures at one scale. step : the
+    part as it was after this step. highlight, section, transparent, explode : see `looks.Look`. notes :
+    whether what the design notes is shown. background : a color, or "none".
     Raises ExchangeError for anything else, or when the packages of the extra are missing.
     """
     width, height = pixels = size or SIZE
@@ -61,45 +83,167 @@ def png(
         raise ExchangeError(
             f"a picture is {SMALLEST} to {LARGEST} pixels wide and high, got {width}x{height}"
         )
-    figure = new_figure(pixels)
+    figure = new_figure(pixels, background)
     if isinstance(obj, Sketch):
         from .sketch_picture import draw_sketch
 
         draw_sketch(figure, obj)
+        return encoded(figure)
+    look = Look(view or "iso", section, transparent, highlight, explode)
+    sight(look.view)
+    if isinstance(obj, Mesh):
+        shown = shown_mesh(obj, BODY_COLORS[0])
+        text = _sizes(obj.bounds, obj.unit or "units", obj.volume)
+        _draw(figure, shown, look.view, pixels, name, text, span=span)
     elif isinstance(obj, Body):
-        from .body_picture import draw_body
-
-        colors = np.repeat(BODY_COLORS[:1], len(obj.brep_faces), axis=0)
-        draw_body(figure, obj, name, colors, pixels, "", view or "iso", span)
+        shown = triangles_of({name: (obj, BODY_COLORS[0])}, look)
+        _draw(figure, shown, look.view, pixels, name, _sizes(obj.bounds, obj.unit, obj.volume), span=span)
     elif isinstance(obj, Drawable):
-        _draw_part(figure, obj, name, pixels, view or "iso", span)
+        _draw_part(figure, obj, name, pixels, look, span, step, notes)
     else:
-        raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body or a Sketch")
+        raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body, a Mesh or a Sketch")
+    return encoded(figure)
+
+
+def colored(part: Drawable) -> dict[str, tuple[Body, Color]]:
+    """The bodies of a part by name, each with its color, or one of ours: one for names that differ by a
+    number at the end."""
+    leaves: Mapping[str, Leaf] = part.leaves()
+    stems = list(dict.fromkeys(stem_of(name) for name in leaves))
+    ours = {stem: BODY_COLORS[i % len(BODY_COLORS)] for i, stem in enumerate(stems)}
+    return {name: (leaf.body, leaf.color or ours[stem_of(name)]) for name, leaf in leaves.items()}
+
+
+def body_of_step(part: Drawable, step: str) -> Body:
+    """What a part was after a step. Raises ExchangeError for a step that there is not."""
+    made = {one.name: one.body for one in part.steps if one.body is not None}
+    if step not in made:
+        raise ExchangeError(f'there is no step "{step}"; there are {", ".join(made) or "none"}')
+    body: Body = made[step]
+    return body
+
+
+def compared_png(
+    before: tuple[Body, set[str]],
+    after: tuple[Body, set[str]],
+    name: str,
+    *,
+    size: tuple[int, int] | None = None,
+    view: View = "iso",
+) -> bytes:
+    """A PNG of two bodies over each other: the second one solid, the first one seen through where it stood
+    out. Each with the names of the faces that the other has not, or not of this area; they are in color.
+    """
+    pixels = size or SIZE
+    figure = new_figure(pixels)
+    old, new = (
+        marked_body(body, names, plain, color)
+        for (body, names), plain, color in (
+            (before, GONE_COLOR, GONE_COLOR), (after, BODY_COLORS[0], NEW_COLOR)
+        )
+    )  # fmt: skip
+    shown = together([new, see_through(old)])
+    text = "  ".join(f"{word} {body.volume:.6g} {body.unit}³" for word, body in
+                     (("before", before[0]), ("after", after[0])))  # fmt: skip
+    entries = [("before", GONE_COLOR), ("as it was", BODY_COLORS[0]), ("new or changed", NEW_COLOR)]
+    _draw(figure, shown, view, pixels, name, text, entries=entries)
     return encoded(figure)
 
 
 def _draw_part(
-    figure: Figure, part: Drawable, name: str, pixels: tuple[int, int], view: str, span: float
+    figure: Figure,
+    part: Drawable,
+    name: str,
+    pixels: tuple[int, int],
+    look: Look,
+    span: float,
+    step: str | None,
+    notes: bool,
 ) -> None:
-    from .body_picture import draw_body, draw_legend
+    if look.highlight is not None:
+        body_of_step(part, look.highlight)
+    if step is not None:
+        body = body_of_step(part, step)
+        shown = triangles_of({name: (body, BODY_COLORS[0])}, look)
+        text = f"after {step}    {_sizes(body.bounds, body.unit, body.volume)}"
+        _draw(figure, shown, look.view, pixels, name, text, span=span)
+        return
+    bodies = colored(part)
+    text = _sizes(part.body.bounds, part.body.unit, part.body.volume)
+    text += f"    mass {part.mass_text}" if part.mass_text else ""
+    entries = [(label, color) for label, (_, color) in bodies.items()] if part.bodies else []
+    told = [m for m in part.messages if m.kind == "note"] if notes else []
+    _draw(
+        figure,
+        triangles_of(bodies, look),
+        look.view,
+        pixels,
+        name,
+        text,
+        span=span,
+        entries=entries,
+        told=[str(m) for m in told if m.at is None],
+        placed=[(str(m), m.at) for m in told if m.at is not None],
+    )
 
-    leaves: Mapping[str, Leaf] = part.leaves()
-    colors = [leaf.color or BODY_COLORS[i % len(BODY_COLORS)] for i, leaf in enumerate(leaves.values())]
-    counts = [len(leaf.body.brep_faces) for leaf in leaves.values()]
-    shades = np.repeat(colors, counts, axis=0)
-    draw_body(figure, part.body, name, shades, pixels, part.mass_text, view, span)
-    if part.bodies:
-        draw_legend(figure, list(zip(leaves, colors, strict=True)))
+
+def _draw(
+    figure: Figure,
+    shown: Shown,
+    view: View,
+    size: tuple[int, int],
+    name: str,
+    text: str,
+    *,
+    span: float = 0.0,
+    entries: Sequence[tuple[str, Color]] = (),
+    told: Sequence[str] = (),
+    placed: Sequence[tuple[str, tuple[float, float, float]]] = (),
+) -> None:
+    """Draw over the whole figure, with what is written into it."""
+    from .render import Tracer
+
+    listed = grouped(entries)
+    points = shown.corners.reshape(-1, 3)
+    beside = legend_width(listed) if listed else 0.0
+    camera = Camera.looking(view, points, size, MARGIN, span, beside, caption_height(told))
+    reach = 2.0 * float(np.linalg.norm(np.ptp(points, axis=0))) + 1.0
+    image = Tracer(camera, size, reach).image(shown, _paper(figure, size))
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.imshow(image, interpolation="none", aspect="auto")
+    axes.set_axis_off()
+    caption(figure, name, text, told)
+    legend(figure, listed)
+    placed_notes(figure, placed, camera, size)
+    directions(figure, camera, size)
 
 
-def new_figure(size: tuple[int, int]) -> Figure:
-    """An empty figure of `size` pixels. Raises ExchangeError if matplotlib is not installed."""
+def _paper(figure: Figure, size: tuple[int, int]) -> FloatArray:
+    """The background, a little darker towards the bottom."""
+    top = np.array(figure.get_facecolor()[:3])
+    fade = np.linspace(1.0, 0.93, size[1])[:, None, None]
+    return np.ascontiguousarray(np.broadcast_to(fade * top, (size[1], size[0], 3)))
+
+
+def _sizes(bounds: Any, unit: str, volume: float) -> str:
+    low, high = bounds
+    spans = " × ".join(f"{b - a:.4g}" for a, b in zip(low, high, strict=True))
+    return f"{spans} {unit}    volume {volume:.6g} {unit}³"
+
+
+def new_figure(size: tuple[int, int], background: str | None = None) -> Figure:
+    """An empty figure of `size` pixels. Raises ExchangeError if matplotlib is not installed, and for a
+    background that is no color."""
     try:
         from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.colors import is_color_like
         from matplotlib.figure import Figure
     except ModuleNotFoundError as error:
         raise missing(error) from error
-    figure = Figure(figsize=(size[0] / DPI, size[1] / DPI), dpi=DPI, facecolor=PAPER)
+    if background is not None and not is_color_like(background):
+        raise ExchangeError(f'"{background}" is no color; write "white" or "#fbfaf7"')
+    paper = background or PAPER
+    figure = Figure(figsize=(size[0] / DPI, size[1] / DPI), dpi=DPI, facecolor=paper)
     FigureCanvasAgg(figure)
     return figure
 
