@@ -51,6 +51,7 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .obj .3mf : parts, bodies and meshes, an object for each body with its name, in 3MF with its color.
         Options: `chord`, `angle`, `unit`.
     .svg .dxf : sketches, regions and planar faces, flat and at true size.
+    .html : parts and bodies: a view to turn, cut open and measure in, in one file that needs nothing else.
     .png : parts, bodies, meshes and sketches. Options: `size` (width, height) in pixels; `view` iso front
         back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
         "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a step; `explode` a
@@ -296,6 +297,12 @@ def _picture(
     )  # fmt: skip
 
 
+def _view(obj: Any, name: str) -> bytes:
+    from ..view.html_file import write_html
+
+    return write_html(obj, name)
+
+
 _ENCODERS: dict[str, Encoder] = {
     ".step": _step,
     ".stp": _step,
@@ -305,6 +312,7 @@ _ENCODERS: dict[str, Encoder] = {
     ".svg": _svg,
     ".dxf": _dxf,
     ".png": _picture,
+    ".html": _view,
 }
 
 _MESH_READERS: dict[str, Callable[[bytes], Mesh]] = {".stl": read_stl, ".obj": read_obj, ".3mf": read_3mf}

@@ -246,7 +246,7 @@ def _written(
 
 def checked_formats(formats: Iterable[str]) -> tuple[str, ...]:
     """Suffixes without their dot. Raises ParameterError for one that cannot be written."""
-    known = ("step", "stp", "stl", "obj", "3mf", "png")
+    known = ("step", "stp", "stl", "obj", "3mf", "png", "html")
     suffixes = tuple(dict.fromkeys(f.strip().lower().lstrip(".") for f in formats))
     for suffix in suffixes:
         if suffix not in known:
