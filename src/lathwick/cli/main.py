@@ -315,6 +315,18 @@ def check(target: str, settings: Sequence[str]) -> None:
     raise SystemExit(check_target(target, _pairs(settings)))
 
 
+@cli.command(short_help="Open a page to set, see and take the part.")
+@click.argument("script")
+@click.option("--port", type=int, default=0, help="Port to listen on; a free one by default.")
+@click.option("--no-browser", is_flag=True, help="Do not open the browser; print the address only.")
+def page(script: str, port: int, no_browser: bool) -> None:
+    """Serve a page on this machine on which the parameters of a design are set, the part is looked at, and
+    its files are taken. It follows the script when that is saved."""
+    from ..page.server import serve_page
+
+    serve_page(script, show=not no_browser, port=port, ready=lambda address: click.echo(f"  {address}"))
+
+
 def _pairs(settings: Sequence[str]) -> dict[str, Any]:
     pairs: dict[str, Any] = {}
     for setting in settings:

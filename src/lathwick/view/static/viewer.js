@@ -30,10 +30,10 @@ export class PartView {
     this.scene = new THREE.Scene();
     this.root = new THREE.Group();
     this.marks = new THREE.Group();
-    this.scene.add(this.root, this.marks, new THREE.HemisphereLight(0xffffff, 0x8c9296, 1.7));
+    this.scene.add(this.root, this.marks, new THREE.HemisphereLight(0xffffff, 0x9aa0a4, 2.3));
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1e4, 1e4);
     this.camera.up.set(0, 0, 1);
-    const sun = new THREE.DirectionalLight(0xffffff, 1.6);
+    const sun = new THREE.DirectionalLight(0xffffff, 1.5);
     sun.position.set(-0.3, 0.7, 1);
     this.camera.add(sun);
     this.scene.add(this.camera);
@@ -116,7 +116,7 @@ export class PartView {
     geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(bytes(body.index)), 1));
     const color = new THREE.Color(body.color);
     const front = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({
-      color, side: THREE.FrontSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+      color, side: THREE.FrontSide, polygonOffset: true, polygonOffsetFactor: 2, polygonOffsetUnits: 2,
     }));
     const inside = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: CUT, side: THREE.BackSide }));
     const lines = new THREE.BufferGeometry();

@@ -1,0 +1,115 @@
+"""The page's server: loopback only, a free port, a token in the address, nothing from outside."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import socket
+import webbrowser
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from ..errors import ParameterError
+from ..view.html_file import library, static
+from .guard import Guard
+
+HOST = "127.0.0.1"
+
+_FRAME = """<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><title>part</title><link rel="stylesheet" href="/static/viewer.css"></head>
+<body>
+{frame}
+<script type="module">
+import * as library from "/static/library.js";
+import {{ PartView }} from "/static/viewer.js";
+import {{ frame }} from "/static/frame.js";
+const tell = (picks) => window.parent.postMessage({{ picks }}, location.origin);
+const part = frame(PartView, library, null, {{ pick: tell }});
+window.part = part;
+let newest = 0;
+window.addEventListener("message", async (event) => {{
+  if (event.origin !== location.origin) return;
+  if (event.data.note !== undefined) part.note(event.data.note);
+  if (event.data.model === undefined) return;
+  const mine = ++newest, model = await (await fetch(event.data.model)).json();
+  if (mine === newest) part.show(model);
+}});
+window.parent.postMessage({{ ready: true }}, location.origin);
+</script>
+</body>
+</html>
+"""
+
+
+def serve_page(
+    script: str, *, show: bool = True, port: int = 0, ready: Callable[[str], None] = print
+) -> None:
+    """Serve the page of a script until it is interrupted.
+
+    show : open it in the browser. port : 0 for a free one. ready : called with the address. Raises
+    ParameterError where there is no such script or the extra is missing.
+    """
+    file = script.rpartition(":")[0] if script.rpartition(":")[2].isidentifier() else script
+    if not Path(file or script).is_file():
+        raise ParameterError(f"{file or script}: no such script")
+    os.environ.setdefault("MPLBACKEND", "agg")
+    try:
+        from nicegui import app, ui
+    except ModuleNotFoundError as error:
+        raise ParameterError(
+            f'the page needs the package "{error.name}"; install it with: pip install "lathwick[page]"'
+        ) from None
+    from .layout import page_of
+
+    port = port or _free_port()
+    token = secrets.token_urlsafe(24)
+    hosts = (f"{HOST}:{port}", f"localhost:{port}")
+    address = f"http://{HOST}:{port}/?token={token}"
+    app.add_middleware(Guard, token=token, hosts=hosts)
+    _serve_files(app)
+    ui.page("/", title=f"{Path(script).stem} · Lathwick")(page_of(script))
+
+    def begin() -> None:
+        ready(address)
+        if show:
+            webbrowser.open(address)
+
+    app.on_startup(begin)
+    ui.run(
+        host=HOST, port=port, show=False, reload=False, show_welcome_message=False, favicon="📐",
+        uvicorn_logging_level="error", access_log=False,
+    )  # fmt: skip
+
+
+def _serve_files(app: Any) -> None:
+    from fastapi import Response
+
+    kinds = {"js": "text/javascript", "css": "text/css"}
+    texts: dict[str, Callable[[], str]] = {
+        "library.js": library,
+        **{n: _reader(n) for n in ("viewer.js", "frame.js", "viewer.css")},
+    }
+
+    def text_of(name: str) -> Response:
+        if name not in texts:
+            return Response(status_code=404)
+        return Response(texts[name](), media_type=kinds[name.rpartition(".")[2]])
+
+    def frame() -> Response:
+        return Response(_FRAME.format(frame=static("frame.html")), media_type="text/html")
+
+    app.add_api_route("/static/{name}", text_of)
+    app.add_api_route("/frame", frame)
+
+
+def _reader(name: str) -> Callable[[], str]:
+    return lambda: static(name)
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind((HOST, 0))
+        port: int = probe.getsockname()[1]
+        return port

@@ -1,0 +1,63 @@
+"""The worker process of one page: asked without waiting, stopped when it takes too long."""
+
+from __future__ import annotations
+
+import asyncio
+import multiprocessing
+from collections.abc import Mapping
+from typing import Any
+
+from .maker import Answer, serve
+
+ENDED = "the process of the script ended; the next change starts it again"
+GONE: Answer = {"error": ENDED, "parameter": None, "limit": None, "gone": True}
+
+
+class Worker:
+    """Runs a script elsewhere. One request at a time; `stop` ends whatever it does."""
+
+    def __init__(self, script: str) -> None:
+        self._script = script
+        self._context = multiprocessing.get_context("spawn")
+        self._process: Any = None
+        self._pipe: Any = None
+        self._turn = asyncio.Lock()
+
+    async def ask(self, request: Mapping[str, Any]) -> Answer:
+        """The answer to a request; an error with `gone` where the process ended before it."""
+        async with self._turn:
+            loop = asyncio.get_running_loop()
+            try:
+                if self._process is None or not self._process.is_alive():
+                    await loop.run_in_executor(None, self._start)
+                    if request["kind"] != "load":
+                        await self._exchange({"kind": "load"})
+                return await self._exchange(request)
+            except (EOFError, OSError):
+                self._drop()
+                return dict(GONE)
+
+    async def _exchange(self, request: Mapping[str, Any]) -> Answer:
+        loop = asyncio.get_running_loop()
+        self._pipe.send(dict(request))
+        answer: Answer = await loop.run_in_executor(None, self._pipe.recv)
+        return answer
+
+    def _start(self) -> None:
+        ours, theirs = self._context.Pipe()
+        self._process = self._context.Process(target=serve, args=(theirs, self._script), daemon=True)
+        self._process.start()
+        theirs.close()
+        self._pipe = ours
+
+    def stop(self) -> None:
+        """End the process, whatever it is doing; who waits for it is told."""
+        if self._process is not None and self._process.is_alive():
+            self._process.kill()
+
+    def _drop(self) -> None:
+        if self._pipe is not None:
+            self._pipe.close()
+        if self._process is not None:
+            self._process.join(1.0)
+        self._process = self._pipe = None
