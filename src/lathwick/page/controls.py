@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import asyncio
+import itertools
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from nicegui import ui
 
 Changed = Callable[[], Awaitable[None]]
-TYPING = 180
-"""Milliseconds after the last key until a value counts."""
+TYPING = 0.15
+"""Seconds after the last key until a value counts."""
 SLIDES = 200
 
 
@@ -18,6 +20,7 @@ class Control:
 
     def __init__(self, field: Any, slider: Any = None, note: str = "") -> None:
         self._field, self._slider, self._note = field, slider, note
+        self.default = self.text
         self._is_put = False
 
     @property
@@ -73,9 +76,18 @@ def control_of(parameter: dict[str, Any], changed: Changed) -> Control:
     label = parameter["name"] + (f" [{parameter['unit']}]" if parameter["unit"] else "")
     held: list[Control] = []
 
-    async def told() -> None:
-        if not (held and held[0].is_quiet):
+    keys = itertools.count()
+    last = [-1]
+
+    async def typed() -> None:
+        """Ask for a new part once nothing is typed for a moment."""
+        mine = last[0] = next(keys)
+        await asyncio.sleep(TYPING)
+        if mine == last[0]:
             await changed()
+
+    def told() -> Awaitable[None] | None:
+        return None if held and held[0].is_quiet else typed()
 
     if parameter["kind"] == "flag":
         field: Any = ui.switch(label, value=parameter["default"] == "yes", on_change=told).props("dense")
@@ -88,7 +100,7 @@ def control_of(parameter: dict[str, Any], changed: Changed) -> Control:
         held.append(Control(field))
     else:
         field = ui.input(label, value=parameter["default"], on_change=told)
-        field.props(f"dense debounce={TYPING}").classes("w-full")
+        field.props("dense").classes("w-full")
         held.append(Control(field, _slider(parameter, field), _with_limits(parameter)))
     if parameter["note"] and not isinstance(field, ui.input):
         field.tooltip(parameter["note"])
@@ -109,7 +121,7 @@ def _slider(parameter: dict[str, Any], field: Any) -> Any:
     def moved(event: Any) -> None:
         field.set_value(f"{event.args:.6g}")
 
-    slider.on("change", moved)
+    slider.on("update:model-value", moved, throttle=0.1)
     return slider
 
 

@@ -78,7 +78,7 @@ class Session:
         self._numbers: list[int] = []
         self._saved = self._stamp()
         self._is_building = self._is_stale = self._is_closed = False
-        self._shown = 0
+        self._reloading = asyncio.Lock()
 
     # ---- what is drawn once
 
@@ -146,6 +146,10 @@ class Session:
 
     async def reload(self) -> None:
         """Run the script again, keep what was set as far as it is still asked for, and build."""
+        async with self._reloading:
+            await self._reload()
+
+    async def _reload(self) -> None:
         values = self._values()
         with self._working():
             loaded = await self._worker.ask({"kind": "load"})
@@ -305,12 +309,15 @@ class Session:
 
     # ---- presets
 
-    def _draw_presets(self) -> None:
+    def _draw_presets(self, chosen: str = "") -> None:
         self._preset_row.clear()
         with self._preset_row, ui.row().classes("w-full items-center no-wrap gap-1"):
-            choice = ui.select(["", *self._presets], label="preset", on_change=self._start_from)
+            names = ["", *self._presets]
+            choice = ui.select(names, label="preset", value=chosen, on_change=self._start_from)
             choice.props("dense options-dense").classes("grow")
             self._preset = choice
+            reset = ui.button("Reset", on_click=self._reset).props("flat dense no-caps")
+            reset.tooltip("the values of the preset again, or the defaults")
             ui.button("Save", on_click=self._ask_name).props("flat dense no-caps")
             ui.button("Remove", on_click=self._remove).props("flat dense no-caps")
 
@@ -318,9 +325,14 @@ class Session:
         values = self._presets.get(event.value or "")
         if values is None:
             return
+        await self._reset()
+
+    async def _reset(self) -> None:
+        """Everything as in the preset that is chosen, or as by default."""
+        values = self._presets.get(self._preset.value or "", {})
         for name, control in self._controls.items():
-            control.put(values.get(name, ""))
-        await self._worker.ask({"kind": "start from", "values": values})
+            control.put(values.get(name, control.default))
+        await self._worker.ask({"kind": "start from", "values": self._values()})
         await self.changed()
 
     async def _ask_name(self) -> None:
@@ -343,8 +355,9 @@ class Session:
         if self._told(answer):
             return
         self._presets = answer["presets"]
-        self._draw_presets()
-        self._preset.set_value(chosen)
+        self._draw_presets(chosen)
+        if chosen:
+            await self._worker.ask({"kind": "start from", "values": self._presets[chosen]})
 
     # ---- files
 

@@ -236,11 +236,18 @@ export class PartView {
 
   // ---- what is under the pointer
 
+  // a ray between two triangles may miss both: then one beside it is tried
   under(event) {
     if (!this.model) return null;
+    return this.cast(event, 0) || this.cast(event, 0.31);
+  }
+
+  cast(event, beside) {
     const box = this.canvas.getBoundingClientRect(), { THREE } = this;
     const at = new THREE.Vector2(
-      (event.clientX - box.left) / box.width * 2 - 1, 1 - (event.clientY - box.top) / box.height * 2);
+      (event.clientX + beside - box.left) / box.width * 2 - 1,
+      1 - (event.clientY + 0.7 * beside - box.top) / box.height * 2);
+    this.camera.updateMatrixWorld();
     const ray = new THREE.Raycaster();
     ray.setFromCamera(at, this.camera);
     ray.ray.origin.addScaledVector(ray.ray.direction, -8 * this.reach);
@@ -292,6 +299,7 @@ export class PartView {
     if (this.hovered) this.marks.remove(this.hovered);
     this.hovered = null;
     this.named = "";
+    this.events.hover?.(null);
     this.events.pick?.([]);
     this.draw();
   }
