@@ -1,6 +1,5 @@
-"""A float housing: an outer and an inner outline raised to unlike heights, joined and rounded. A late handle
-opening in the first sketch and one other thickness: every later step follows, and says what it now does to more
-edges."""
+"""A float housing: an outer and an inner outline raised to unlike heights, joined and rounded. After a late
+handle opening in the first sketch every later step follows, and says where it now works on more edges."""
 
 import math
 
@@ -43,7 +42,7 @@ def float_housing(
 
 
 def volume(wide, deep, corner, rim, plate, boss, soft, handle):
-    """Two rounded plates, less what the rounds take from the upper rim and from that of the opening (Pappus)."""
+    """Two rounded plates, less what the rounds take from the upper rim and the opening's (Pappus)."""
 
     def area(a, b, r):
         return a * b - (4 - math.pi) * r**2

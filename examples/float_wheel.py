@@ -1,5 +1,5 @@
-"""A float wheel: a closed profile turned, its rims rounded, a slot that goes through whatever the height, and a
-ring of radial holes that end at the inner wall."""
+"""A float wheel: a closed profile turned, its rims rounded, a slot that goes through whatever the height, and
+a ring of radial holes that end at the inner wall."""
 
 import math
 
@@ -22,9 +22,11 @@ def float_wheel(
     half = job.sketch("half", on=lw.XZ)
     r, d, b = across / 2, recess / 2, bore / 2
     outline = half.polyline([(b, 0), (r, 0), (r, height), (d, height), (d, web), (b, web)], close=True)
-    for k, line in enumerate(outline.lines):
-        (half.vertical if k % 2 else half.horizontal)(line)
     low, rim, top, wall, ground, hub = outline.lines
+    for line in (low, top, ground):
+        half.horizontal(line)
+    for line in (rim, wall, hub):
+        half.vertical(line)
     half.on(low.start, half.x_axis)
     half.distance_x(half.origin, low.start, "=bore/2")
     half.distance_x(half.origin, rim.start, "=across/2")

@@ -1,4 +1,4 @@
-"""A spacer plate with a window: two sizes are named, the third is their difference, and everything follows."""
+"""A spacer plate with a window: two sizes are named, a third is their difference, and everything follows."""
 
 import lathwick as lw
 

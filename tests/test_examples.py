@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib.util
+import sys
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,8 @@ EXAMPLES = Path(__file__).parents[1] / "examples"
 
 
 def example(name):
+    if str(EXAMPLES) not in sys.path:
+        sys.path.insert(0, str(EXAMPLES))  # one imports others
     spec = importlib.util.spec_from_file_location(name, EXAMPLES / f"{name}.py")
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
@@ -54,6 +57,28 @@ def example(name):
         ("well_cap", {}),
         ("well_cap", {"bolts": 4, "depth": 9, "cable": 0}),
         ("rain_funnel", {}),
+        ("spacer_plate", {}),
+        ("spacer_plate", {"outer": 120, "inner": 60}),
+        ("valve_plug", {}),
+        ("valve_plug", {"ball": 30, "bore": 10}),
+        ("turned_pins", {}),
+        ("turned_pins", {"ball": 20, "shank": 10, "length": 60, "bevel": 1.2}),
+        ("clamp_half", {}),
+        ("clamp_half", {"wide": 40, "soft": 2}),
+        ("float_wheel", {}),
+        ("float_wheel", {"height": 36, "holes": 7}),
+        ("baffle_stack", {}),
+        ("baffle_stack", {"sides": 8, "ratio": 0.4, "count": 3}),
+        ("vane", {}),
+        ("vane", {"angle": 90, "label": ""}),
+        ("sampler_crate", {}),
+        ("sampler_crate", {"wall": 6}),
+        ("float_housing", {}),
+        ("float_housing", {"handle": 20, "boss": 30}),
+        ("deck_tile", {}),
+        ("deck_tile", {"columns": 7, "rows": 5}),
+        ("gauge_house", {}),
+        ("gauge_house", {"wide": 200, "height": 60, "pins": 5}),
         ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
     ],
 )
@@ -100,3 +125,36 @@ def test_a_strainer_is_open_as_asked(values):
     names = ("rim", "foot", "height", "openness", "border")
     left = module.outer_area(**{name: part.params[name] for name in names})
     assert sum(face.area for face in part.body.faces("outside/side")) == pytest.approx(left, rel=1e-8)
+
+
+def test_a_late_opening_is_told_where_it_changes_a_later_step():
+    """The handle adds its rim to the edges that are rounded."""
+    part = example("float_housing").float_housing(handle=20)
+    assert [str(m) for m in part.messages] == ["soft: 9 edges are chosen, where the default part has 8"]
+
+
+def test_a_vane_whose_bar_is_too_far_out_tells_that_pieces_do_not_connect():
+    part = example("vane").vane(bar=75)
+    assert any(str(m) == "the pieces do not connect" for m in part.messages)
+
+
+def test_the_parts_list_of_the_gauge_house():
+    """Counts, materials and masses; all bodies apart, none in another."""
+    part = example("gauge_house").gauge_house()
+    assert part.messages == ()
+    listed = part.parts_list().set_index("name")
+    assert listed["count"].to_dict() == {"back plate": 1, "standoff": 4, "pin": 3, "shelf": 1, "crate": 1}
+    assert listed["mass of all"].sum() == pytest.approx(part.mass)
+    assert listed.loc["back plate", "mass"] == pytest.approx(6 * 160**2 * 7.85e-6)
+
+
+def test_every_example_is_listed_and_can_be_taken_from_the_package(lathwick, tmp_path):
+    """The list names all; one that needs others brings them."""
+    listed = lathwick("demo", "--list").out
+    assert all(path.stem in listed for path in EXAMPLES.glob("*.py"))
+    assert lathwick("demo", "gauge_house", "--out", tmp_path).code == 0
+    assert {"gauge_house.py", "turned_pins.py", "standoff_sizes.csv", "gauge_house.step"} <= {
+        path.name for path in tmp_path.iterdir()
+    }
+    wrong = lathwick("demo", "gauge_hous")
+    assert wrong.code == 2 and 'is "gauge_house" meant?' in wrong.err

@@ -71,12 +71,18 @@ def cli(traceback: bool) -> None:
 
 
 @cli.command(short_help="Copy an example into a folder, build it and its sizes.")
+@click.argument("name", required=False)
+@click.option("--list", "is_list", is_flag=True, help="List the examples.")
 @click.option("--out", default="lathwick-demo", show_default=True, type=OUT, help="Folder to work in.")
-def demo(out: Path) -> None:
-    """Copy an example script and its table into a folder, build it, and run the table."""
-    from .demo import run_demo
+def demo(name: str | None, is_list: bool, out: Path) -> None:
+    """Copy an example script and what it needs into a folder, build it, and run its table: the first one, or
+    the one of this name."""
+    from .demo import list_examples, run_demo, run_example
 
-    raise SystemExit(run_demo(out))
+    if is_list:
+        list_examples()
+        return
+    raise SystemExit(run_demo(out) if name is None else run_example(name, out))
 
 
 @cli.command(short_help="List the parameters of a design.")
@@ -298,11 +304,12 @@ def _opacity(text: str) -> float | list[str]:
 @SETTINGS
 @click.option("--faces", is_flag=True, help="List every face with its name, kind and area.")
 @click.option("--edges", is_flag=True, help="List every edge with its kind, length and faces.")
-def measure(target: str, settings: Sequence[str], faces: bool, edges: bool) -> None:
+@click.option("--parts", is_flag=True, help="List the bodies of an assembly: count, material, mass.")
+def measure(target: str, settings: Sequence[str], faces: bool, edges: bool, parts: bool) -> None:
     """Measure a design, the part in a STEP file, or the mesh in an STL, OBJ or 3MF file."""
     from .work import measure_target
 
-    measure_target(target, _pairs(settings), faces, edges)
+    measure_target(target, _pairs(settings), faces, edges, parts)
 
 
 @cli.command(short_help="Is it a valid solid, a watertight mesh?")

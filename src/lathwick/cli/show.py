@@ -276,3 +276,12 @@ def _status(v: Variant) -> str:
         return f"[yellow]{v.status}[/]"
     done = "[green]kept[/]" if v.kept else "[green]done[/]"
     return f"{done} [yellow]{escape(v.message)}[/]" if v.message else done
+
+
+def show_parts_list(part: Part) -> None:
+    """One line for every body, or for several alike."""
+    table = table_of("part", "count", "material", "mass", "of all", right=("count", "mass", "of all"))
+    for name, count, material, one, whole in part.parts_list().itertuples(index=False):
+        masses = [number(None if x is None or x != x else x, part.mass_unit) for x in (one, whole)]
+        table.add_row(f"[bold]{escape(name)}[/]", str(count), escape(material), *masses)
+    console.print(table)

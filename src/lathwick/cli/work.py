@@ -36,6 +36,7 @@ from .show import (
     show_measures,
     show_mesh,
     show_messages,
+    show_parts_list,
     show_run,
     show_steps,
     show_values,
@@ -219,7 +220,9 @@ def draw(
     show_written([output])
 
 
-def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges: bool) -> None:
+def measure_target(
+    target: str, settings: Mapping[str, Any], faces: bool, edges: bool, parts: bool = False
+) -> None:
     """Measure the mesh in a file, or the part in a STEP file or of a script."""
     if _is_file(target, settings, MESH_SUFFIXES):
         show_mesh(read_mesh(target), Path(target).name)
@@ -232,6 +235,8 @@ def measure_target(target: str, settings: Mapping[str, Any], faces: bool, edges:
         show_faces(part.body)
     if edges:
         show_edges(part.body)
+    if parts:
+        show_parts_list(part)
 
 
 def check_target(target: str, settings: Mapping[str, Any]) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -21,6 +22,8 @@ from .steps import Step
 from .units import factor, parse_quantity
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ..topology.body import Body
 
 Color = tuple[float, float, float]
@@ -220,6 +223,24 @@ class Part:
         """The mass to four digits, with its unit where that is known; "" without a material."""
         mass = self.mass
         return "" if mass is None else f"{mass:.4g} {self.mass_unit}".rstrip()
+
+    def parts_list(self) -> pd.DataFrame:
+        """A row for every body, or for several of one size whose names differ by a number at the end: name,
+        count, material, mass of one and of all (in `mass_unit`; None without a material)."""
+        import pandas as pd
+
+        rows: dict[tuple[str, str, float], list[Part]] = {}
+        for name, leaf in self.leaves().items():
+            material = leaf.material.name if leaf.material else ""
+            stem = re.sub(r"[\s#_.-]*\d+$", "", name) or name
+            rows.setdefault((stem, material, round(leaf.volume, 6)), []).append(leaf)
+        lines = []
+        for (stem, material, _), leaves in rows.items():
+            one = leaves[0].mass
+            whole = None if one is None else one * len(leaves)
+            name = stem if len(leaves) > 1 else leaves[0].name
+            lines.append([name, len(leaves), material, one, whole])
+        return pd.DataFrame(lines, columns=["name", "count", "material", "mass", "mass of all"])
 
     @property
     def warnings(self) -> tuple[str, ...]:

@@ -13,8 +13,8 @@ from __future__ import annotations
 
 import heapq
 import math
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from ..geometry.vector import Vec2
@@ -112,6 +112,14 @@ class Rank:
     dependent: tuple[tuple[int, tuple[int, ...]], ...]
     motion: dict[int, Row]
     weak: tuple[int, ...] = ()
+
+    def without(self, columns: Collection[int], total: int) -> Rank:
+        """The same of `total` columns but for some of them: what moves these alone is no freedom."""
+        if not columns:
+            return self
+        motion = {c: moves for c, moves in self.motion.items() if c not in columns}
+        freedom = independent_rows(list(motion.values()), ()).rank
+        return replace(self, rank=total - freedom, motion=motion)
 
 
 def independent_rows(rows: Sequence[Row], columns: Iterable[int]) -> Rank:

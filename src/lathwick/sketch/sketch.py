@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from ..errors import SketchError
 from ..gate import gated
 from ..geometry.vector import Vec2, vec2
 from .arrangement import Arrangement
-from .entities import Entity
+from .entities import Entity, Point
 from .gate import RULES, foreign
 from .inference import Inference
 from .region import Region
@@ -57,6 +57,23 @@ class Sketch(Inference):
         arrangement = Arrangement(profile_pieces(self.entities))
         return tuple(Region((arrangement.patch_of(c),), self.plane, self.unit) for c in arrangement.cells)
 
+    def points(self) -> tuple[Point, ...]:
+        """All points of what is drawn, the ends that are trimmed away left out, each once."""
+        found = (p for e in self.entities for p in _points_seen(e))
+        return tuple(dict.fromkeys(found))
+
     def curves(self) -> tuple[Entity, ...]:
-        """Everything drawn, construction geometry included, in order."""
-        return tuple(self.entities)
+        """Everything drawn but points, construction geometry included, in order."""
+        return tuple(e for e in self.entities if not isinstance(e, Point))
+
+
+def _points_seen(entity: Entity) -> Iterator[Point]:
+    """The points that an entity shows: of a trimmed curve its center and where its pieces end."""
+    if isinstance(entity, Point):
+        yield entity
+    elif entity.spans is None:
+        yield from entity.points()
+    else:
+        own = set(entity.ends() or ())
+        yield from (p for p in entity.points() if p not in own)
+        yield from (p for span in entity.spans for p in span)

@@ -228,7 +228,20 @@ class Solving(Relations):
         for row in rows:
             for c in fixed & row.keys():
                 del row[c]
-        return independent_rows(rows, self._movable())
+        movable = self._movable()
+        rank = independent_rows(rows, movable)
+        return rank.without(self._unseen(), len(movable)) if rank.motion else rank
+
+    def _unseen(self) -> set[int]:
+        """The variables of ends that are trimmed away and of which nothing is asked: where they are changes
+        nothing of what is drawn, so that they are no freedom of the sketch."""
+        trimmed = [e for e in self.entities if e.spans is not None]
+        ends = {p for e in trimmed for p in e.ends() or ()}
+        ends -= {p for e in self.entities for span in e.spans or () for p in span}
+        ends -= {e for c in (*self._constraints, *self._shapes) for e in c.entities}
+        ends -= {p for e in self.entities if e.spans is None and not isinstance(e, Point) for p in e.points()}
+        owners = [p for e in trimmed for p in e.points()]
+        return {i for p in ends if owners.count(p) == 1 for i in (p.ix, p.iy)}
 
     def _free(self, rank: Rank) -> tuple[str, ...]:
         moving = rank.motion.keys()
