@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
+.PHONY: demo test check docs bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -51,6 +51,10 @@ fuzz-kills: $(VENV)/.ready
 fuzz-prisms: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_prisms $(N) $(SEED)
 
+docs: $(VENV)/.ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check ".[docs]"
+	$(BIN)/python -m sphinx -W --keep-going -b html docs docs/_build
+
 screenshots: $(VENV)/.ready
 	$(BIN)/python docs/make_screenshots.py
 
@@ -60,4 +64,4 @@ $(VENV)/.ready: pyproject.toml
 	touch $@
 
 clean:
-	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache lathwick-demo
+	rm -rf docs/_build docs/examples $(VENV) .pytest_cache .mypy_cache .ruff_cache lathwick-demo

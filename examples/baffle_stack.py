@@ -1,5 +1,10 @@
-"""A stack of thin baffles: a polygon with rounded corners, a notch whose center sits at a ratio along the
-outline, stacked by count and gap. Copies that would overlap are refused."""
+"""
+Baffle stack
+============
+
+A stack of thin baffles: a polygon with rounded corners, a notch whose center sits at a ratio along the
+outline, stacked by count and gap. Copies that would overlap are refused.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""A bracket for a cable: one polyline drawn by hand and followed to freedom 0, its corners rounded."""
+"""
+Bracket
+=======
+
+A bracket for a cable: one polyline drawn by hand and followed to freedom 0, its corners rounded.
+"""
 
 import math
 

@@ -1,5 +1,10 @@
-"""Half a rail clamp: a stepped profile extruded, two edges rounded, a hole at half a width, and all of it
-mirrored on an end face, the rounds and the hole included."""
+"""
+Clamp half
+==========
+
+Half a rail clamp: a stepped profile extruded, two edges rounded, a hole at half a width, and all of it
+mirrored on an end face, the rounds and the hole included.
+"""
 
 import math
 

@@ -1,4 +1,8 @@
-"""Conduit pieces of the Sedgemere Gauging stations: elbow, straight and coupling from one table of sizes.
+"""
+Conduit
+=======
+
+Conduit pieces of the Sedgemere Gauging stations: elbow, straight and coupling from one table of sizes.
 
 Run `lathwick vary examples/conduit.py examples/conduit_sizes.csv --out conduit`.
 """

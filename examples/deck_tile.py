@@ -1,5 +1,10 @@
-"""A family of deck tiles: rows and columns of round bosses on a plate that is hollow below, with tubes inside
-and a slight taper. Its sizes stand in a table."""
+"""
+Deck tile
+=========
+
+A family of deck tiles: rows and columns of round bosses on a plate that is hollow below, with tubes inside
+and a slight taper. Its sizes stand in a table.
+"""
 
 import math
 

@@ -1,5 +1,10 @@
-"""A float housing: an outer and an inner outline raised to unlike heights, joined and rounded. After a late
-handle opening in the first sketch every later step follows, and says where it now works on more edges."""
+"""
+Float housing
+=============
+
+A float housing: an outer and an inner outline raised to unlike heights, joined and rounded. After a late
+handle opening in the first sketch every later step follows, and says where it now works on more edges.
+"""
 
 import math
 

@@ -1,5 +1,10 @@
-"""A float wheel: a closed profile turned, its rims rounded, a slot that goes through whatever the height, and
-a ring of radial holes that end at the inner wall."""
+"""
+Float wheel
+===========
+
+A float wheel: a closed profile turned, its rims rounded, a slot that goes through whatever the height, and
+a ring of radial holes that end at the inner wall.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""A gauge house: members of the kit on one back plate, kept apart as an assembly, with a parts list."""
+"""
+Gauge house
+===========
+
+A gauge house: members of the kit on one back plate, kept apart as an assembly, with a parts list.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""The spring that holds the guard of a current meter: a round wire along a helix."""
+"""
+Guard spring
+============
+
+The spring that holds the guard of a current meter: a round wire along a helix.
+"""
 
 import math
 

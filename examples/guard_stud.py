@@ -1,4 +1,9 @@
-"""The stud that holds the guard of a current meter, and its nut: threads that mesh with a play."""
+"""
+Guard stud
+==========
+
+The stud that holds the guard of a current meter, and its nut: threads that mesh with a play.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""The handrail beside a staff gauge: a rounded rectangle along a route with bends."""
+"""
+Handrail
+========
+
+The handrail beside a staff gauge: a rounded rectangle along a route with bends.
+"""
 
 import math
 

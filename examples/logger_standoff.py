@@ -1,5 +1,10 @@
-"""A hexagonal standoff for a data logger: sizes from a table of standards, a cable window that stays within
-the material and says so."""
+"""
+Logger standoff
+===============
+
+A hexagonal standoff for a data logger: sizes from a table of standards, a cable window that stays within
+the material and says so.
+"""
 
 import math
 

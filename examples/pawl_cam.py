@@ -1,4 +1,9 @@
-"""The cam that lifts a pawl, and its follower: every size a fraction of one diameter, drawn in two ways."""
+"""
+Pawl cam
+========
+
+The cam that lifts a pawl, and its follower: every size a fraction of one diameter, drawn in two ways.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""A saddle under a gauging pipe: a foot and two circles drawn across each other, trimmed and rounded."""
+"""
+Pipe saddle
+===========
+
+A saddle under a gauging pipe: a foot and two circles drawn across each other, trimmed and rounded.
+"""
 
 import math
 

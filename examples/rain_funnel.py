@@ -1,4 +1,9 @@
-"""The funnel of a rain gauge: a smooth wall through circles of three radii, open at both ends."""
+"""
+Rain funnel
+===========
+
+The funnel of a rain gauge: a smooth wall through circles of three radii, open at both ends.
+"""
 
 import math
 

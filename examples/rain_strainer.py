@@ -1,4 +1,9 @@
-"""The strainer in the funnel of a rain gauge: a conical wall of which a chosen share is open."""
+"""
+Rain strainer
+=============
+
+The strainer in the funnel of a rain gauge: a conical wall of which a chosen share is open.
+"""
 
 import math
 

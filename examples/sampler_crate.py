@@ -1,5 +1,10 @@
-"""A sampler crate: a box less its room and two crossing openings, all by one wall, raised to stand on the
-plane. `lathwick steps` shows how it comes about."""
+"""
+Sampler crate
+=============
+
+A sampler crate: a box less its room and two crossing openings, all by one wall, raised to stand on the
+plane. `lathwick steps` shows how it comes about.
+"""
 
 import lathwick as lw
 

@@ -1,5 +1,10 @@
-"""A sounding weight: a turned body with a round nose and a pointed tail, and what a table of soundings needs
-of it."""
+"""
+Sounding weight
+===============
+
+A sounding weight: a turned body with a round nose and a pointed tail, and what a table of soundings needs
+of it.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""A spacer plate with a window: two sizes are named, a third is their difference, and everything follows."""
+"""
+Spacer plate
+============
+
+A spacer plate with a window: two sizes are named, a third is their difference, and everything follows.
+"""
 
 import lathwick as lw
 

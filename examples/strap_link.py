@@ -1,4 +1,9 @@
-"""A link of a strap: half of it drawn by overlap, trimmed and rounded, then mirrored with all its details."""
+"""
+Strap link
+==========
+
+A link of a strap: half of it drawn by overlap, trimmed and rounded, then mirrored with all its details.
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""The tag of a gauging site: a rounded plate with two holes and its name, engraved, fitted and centered."""
+"""
+Tag plate
+=========
+
+The tag of a gauging site: a rounded plate with two holes and its name, engraved, fitted and centered.
+"""
 
 import math
 

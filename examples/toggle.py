@@ -1,4 +1,9 @@
-"""A toggle for a line: lines and circles drawn across each other, trimmed to a cross with round ends."""
+"""
+Toggle
+======
+
+A toggle for a line: lines and circles drawn across each other, trimmed to a cross with round ends.
+"""
 
 import math
 

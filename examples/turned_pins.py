@@ -1,5 +1,10 @@
-"""Turned pins with a ball end: half a profile drawn past the corner and trimmed, turned, with a small bevel.
-The second pin of a pair is four other values."""
+"""
+Turned pins
+===========
+
+Turned pins with a ball end: half a profile drawn past the corner and trimmed, turned, with a small bevel.
+The second pin of a pair is four other values.
+"""
 
 import math
 

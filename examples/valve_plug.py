@@ -1,5 +1,10 @@
-"""A valve plug: crossing passages are united, a block is kept where it meets a ball, and the first is taken
-from the second. `cut` takes what follows from what comes first."""
+"""
+Valve plug
+==========
+
+A valve plug: crossing passages are united, a block is kept where it meets a ball, and the first is taken
+from the second. `cut` takes what follows from what comes first.
+"""
 
 import math
 

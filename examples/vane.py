@@ -1,5 +1,10 @@
-"""A current-meter vane: arms about a hub, as many as their angle gives, each with a disc and a cross-bar.
-Pieces that do not connect are told of."""
+"""
+Vane
+====
+
+A current-meter vane: arms about a hub, as many as their angle gives, each with a disc and a cross-bar.
+Pieces that do not connect are told of.
+"""
 
 import math
 

@@ -1,11 +1,13 @@
-"""The cap of a stilling well, turned from a blank that comes as a supplier's STEP file."""
+"""
+Well cap
+========
+
+The cap of a stilling well, turned from a blank that comes as a supplier's STEP file.
+"""
 
 import math
-from pathlib import Path
 
 import lathwick as lw
-
-BLANK = Path(__file__).with_name("round_blank.step")
 
 
 @lw.design(unit="mm")
@@ -18,7 +20,7 @@ def well_cap(
     depth: lw.Length = lw.param(6.0, low=1),
     cable: lw.Length = lw.param(12.0, low=0, note="hole for the cable; 0 for none"),
 ):
-    supplied = lw.read_step(BLANK).body
+    supplied = lw.read_step("round_blank.step").body
     across, thick = supplied.bounds[1][0] * 2, supplied.bounds[1][2]
     job.require(circle + bolt < across, f"the bolts would leave the blank of {across:g}")
     job.require(circle - bolt > seat, "the bolts would open into the seat")

@@ -64,7 +64,7 @@ def _kit() -> Path:
 
 def _about(name: str) -> str:
     text = ast.get_docstring(ast.parse(examples()[name].read_text(encoding="utf-8"))) or ""
-    return " ".join(text.split("\n\n")[0].split())
+    return " ".join(text.partition("\n\n")[2].split("\n\n")[0].split())  # what follows the title
 
 
 def run_example(name: str, out: Path) -> int:

@@ -7,7 +7,8 @@ import importlib.metadata
 import inspect
 import os
 import stat
-from collections.abc import Callable, Iterable, Sequence
+import sys
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from os import PathLike
 from pathlib import Path
@@ -99,11 +100,12 @@ def _file_name(target: Path, name: str) -> str:
 
 
 def read_mesh(path: str | PathLike[str]) -> Mesh:
-    """The mesh in an .stl, .obj or .3mf file; its unit is "" if the file does not tell.
+    """The mesh in an .stl, .obj or .3mf file; its unit is "" if the file does not tell. A file that is not
+    there is looked for beside the calling script.
 
     Raises ExchangeError, with the place, for what cannot be read.
     """
-    source = _path(path)
+    source = _path(path, sys._getframe(1).f_globals)
     decode = _MESH_READERS.get(source.suffix.lower())
     if decode is None:
         raise ExchangeError(f"{source.name}: meshes are read from {', '.join(_MESH_READERS)} files")
@@ -115,7 +117,8 @@ def read_mesh(path: str | PathLike[str]) -> Mesh:
 
 def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
     """The solids of a STEP file as a part: one body, or several by name, where the file's assemblies place
-    them, with their colors. Its `messages` say what was mended, or is stated otherwise in the file.
+    them, with their colors. Its `messages` say what was mended, or is stated otherwise in the file. A file
+    that is not there is looked for beside the calling script.
 
     unit : to convert to; by default the file's own, or "mm" where that is none of ours. Faces that the file
     cuts up are whole; those without a name of the form "step/role" are called "NAME/face:NUMBER".
@@ -124,7 +127,7 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
     """
     from ..exchange.step.reading.reader import read_bodies
 
-    source = _path(path)
+    source = _path(path, sys._getframe(1).f_globals)
     if source.suffix.lower() not in STEP_SUFFIXES:
         raise ExchangeError(f"{source.name}: STEP files end in {' or '.join(STEP_SUFFIXES)}")
     try:
@@ -143,14 +146,18 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
     return Part(pieces, name=source.stem, messages=told)
 
 
-def _path(path: str | PathLike[str]) -> Path:
-    """The path of a file to read. Raises ExchangeError for what is none."""
+def _path(path: str | PathLike[str], caller: Mapping[str, Any]) -> Path:
+    """The path of a file to read; one that is not there is looked for beside the calling script. Raises
+    ExchangeError for what is no path."""
     try:
-        found = Path(path)
+        found, script = Path(path), caller.get("__file__")
         if "\0" in str(found):
             raise ValueError
     except (TypeError, ValueError):
         raise ExchangeError(f"a file is given by its path, got {shown_value(path)}") from None
+    if isinstance(script, str) and not found.is_absolute() and not found.exists():
+        beside = Path(script).resolve().parent / found
+        return beside if beside.exists() else found
     return found
 
 
