@@ -14,7 +14,7 @@ from gallery import Drawn  # noqa: E402
 
 project = "Lathwick"
 author = "The Lathwick developers"
-copyright = author  # noqa: A001
+copyright = author
 extensions = ["myst_parser", "sphinx.ext.autodoc", "sphinx_gallery.gen_gallery"]
 exclude_patterns = ["_build"]
 html_theme = "furo"

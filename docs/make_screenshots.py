@@ -1,6 +1,6 @@
 """Make the pictures in docs/screenshots from the demo data.
 
-Needs Xvfb, xterm and ImageMagick's `import` for the views of the terminal.
+Needs Xvfb, xterm and ImageMagick's `import` for the views of the terminal, and Chromium for the page.
 """
 
 from __future__ import annotations
@@ -34,11 +34,13 @@ PICTURES = {
     "bodies": ["--view", "iso"],
     "details": ["--view", "iso"],
 }
-EXAMPLES = (
-    "pipe_saddle", "bracket", "pawl_cam", "strap_link", "toggle", "tag_plate",
-    "logger_standoff", "sounding_weight", "well_cap",
-    "conduit", "handrail", "guard_spring", "guard_stud", "rain_funnel", "rain_strainer",
-)  # fmt: skip
+EXAMPLES = sorted(path.stem for path in Path(__file__).parents[1].glob("examples/*.py"))
+ACROSS = 4
+DRAWN = {
+    "steps": ["steps", SCRIPT, "-o"],
+    "compare": ["compare", SCRIPT, SCRIPT, "--set", "pipe=76.1", "-o"],
+    "sheet": ["vary", SCRIPT, "pipe_saddle.csv", "--out", "sheet", "--as", "stl", "--sheet"],
+}
 CLAMP = '''
 import lathwick as lw
 
@@ -96,6 +98,9 @@ def main() -> None:
                 capture(command, HERE / f"{name}.png", folder)
                 if name == "demo":
                     prepare(Path(folder))
+            for name, command in DRAWN.items():
+                subprocess.run([LATHWICK, *command, HERE / f"{name}.png"], cwd=folder, check=True)
+            page(Path(folder, SCRIPT))
             examples(Path(folder))
         finally:
             server.terminate()
@@ -114,16 +119,30 @@ def prepare(folder: Path) -> None:
         subprocess.run([LATHWICK, "picture", script, "-o", output, *options], cwd=folder, check=True)
 
 
+def page(script: Path) -> None:
+    """The page of a script, in a browser."""
+    sys.path.insert(0, str(HERE.parents[1]))
+    from tests.browser import opened, served
+
+    with served(script) as address, opened() as window:
+        window.goto(address)
+        window.frame_locator("iframe").locator("#told h1").filter(has_text="_").wait_for()
+        window.wait_for_timeout(1000)
+        window.screenshot(path=HERE / "page.png")
+
+
 def examples(folder: Path) -> None:
-    """The kit of examples, three to a row."""
-    wide, tall = 426, 266
-    sheet = Image.new("RGB", (3 * wide, tall * -(-len(EXAMPLES) // 3)))
+    """The kit of examples, some to a row."""
+    wide, tall = 320, 200
+    sheet = Image.new("RGB", (ACROSS * wide, tall * -(-len(EXAMPLES) // ACROSS)), "#fbfaf7")
     for k, name in enumerate(EXAMPLES):
         script = HERE.parents[1] / "examples" / f"{name}.py"
         output = folder / f"{name}.png"
-        subprocess.run([LATHWICK, "picture", script, "-o", output], cwd=folder, check=True)
+        command = [LATHWICK, "picture", script, "-o", output, "--size", "640x400", "--no-notes"]
+        subprocess.run(command, cwd=folder, check=True)
         with Image.open(output) as picture:
-            sheet.paste(picture.convert("RGB").resize((wide, tall)), (wide * (k % 3), tall * (k // 3)))
+            small = picture.convert("RGB").resize((wide, tall))
+            sheet.paste(small, (wide * (k % ACROSS), tall * (k // ACROSS)))
     sheet.save(HERE / "examples.png")
 
 

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -114,3 +115,10 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     if left:
         items[:] = [item for item in items if item.nodeid not in slow]
         config.hook.pytest_deselected(items=left)
+
+
+def pytest_terminal_summary(terminalreporter: Any) -> None:
+    """Say in the last lines what was left out for want of a browser."""
+    left = [r for r in terminalreporter.stats.get("skipped", []) if "no Chromium" in str(r.longrepr)]
+    if left:
+        terminalreporter.write_line(f"{len(left)} tests of the page were left out: there is no Chromium")

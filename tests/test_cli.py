@@ -235,7 +235,18 @@ def test_layers_import_downwards_only():
     """Each folder imports only from those above it in the list of layers."""
     import ast
 
-    layers = ["geometry", "topology", "sketch", "modelling", "mesh", "exchange", "view", "family", "cli"]
+    layers = [
+        "geometry",
+        "topology",
+        "sketch",
+        "modelling",
+        "mesh",
+        "exchange",
+        "view",
+        "family",
+        "page",
+        "cli",
+    ]
     package = ROOT / "src" / "lathwick"
     for path in package.rglob("*.py"):
         parts = path.relative_to(package).parts

@@ -62,7 +62,7 @@ class Desk:
 
     def open(self, address):
         self.page.goto(address)
-        self.part.locator("#told h1").filter(has_text=re.compile(".+")).wait_for(timeout=60_000)
+        self.part.locator("#told h1").filter(has_text=re.compile(".+")).wait_for(timeout=120_000)
         return self
 
     def field(self, name):
@@ -77,18 +77,18 @@ class Desk:
 
     def caption(self, text):
         try:
-            self.part.locator("#told p").filter(has_text=text).wait_for(timeout=20_000)
+            self.part.locator("#told p").filter(has_text=text).wait_for(timeout=90_000)
         except Exception as error:
             raise AssertionError(f"{text}: {self.page.locator('body').inner_text()}") from error
 
     def alert(self, text):
-        self.page.get_by_role("alert").filter(has_text=text).first.wait_for(timeout=30_000)
+        self.page.get_by_role("alert").filter(has_text=text).first.wait_for(timeout=90_000)
 
     def tab(self, name):
         self.page.get_by_role("tab", name=name).click()
 
     def sees(self, text):
-        self.page.get_by_text(text, exact=False).first.wait_for(timeout=30_000)
+        self.page.get_by_text(text, exact=False).first.wait_for(timeout=90_000)
 
     def viewer(self, expression):
         frame = next(f for f in self.page.frames if f.url.endswith("/frame"))
@@ -170,7 +170,7 @@ def test_presets_are_kept_chosen_and_removed(desk, script):
 
 
 def wait_for(done):
-    until = time.monotonic() + 20
+    until = time.monotonic() + 90
     while not done():
         assert time.monotonic() < until
         time.sleep(0.05)
@@ -210,7 +210,7 @@ def test_the_script_is_followed(desk, script):
 
 def test_a_slow_script_is_stopped(desk):
     desk.type("wait", "60")
-    desk.page.get_by_role("button", name="Stop").click(timeout=20_000)
+    desk.page.get_by_role("button", name="Stop").click(timeout=90_000)
     desk.alert("the process of the script ended")
     desk.type("wait", "0")
     desk.type("wide", "44")
@@ -251,7 +251,7 @@ def test_a_part_is_turned_named_and_measured(desk):
     assert desk.viewer("window.part.view.camera.position.toArray()") != before
     desk.part.get_by_role("button", name="bottom").click()
     desk.page.mouse.click(*middle)
-    desk.part.get_by_text("10 mm apart at least, at 0 degrees").wait_for(timeout=20_000)
+    desk.part.get_by_text("10 mm apart at least, at 0 degrees").wait_for(timeout=90_000)
     canvas.press("Escape")
     assert desk.part.locator("#found").inner_text() == ""
     desk.part.get_by_label("section across").select_option("x")
@@ -283,7 +283,7 @@ def test_only_this_page_may_ask(script):
         where = urlsplit(address)
 
         def status(path="/frame", **headers):
-            with closing(http.client.HTTPConnection(where.hostname, where.port, timeout=10)) as asking:
+            with closing(http.client.HTTPConnection(where.hostname, where.port, timeout=60)) as asking:
                 asking.request("GET", path, headers=headers)
                 return asking.getresponse().status
 
@@ -308,7 +308,7 @@ def test_a_saved_view_opens_offline(tmp_path):
         wrong = []
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.goto(path.as_uri())
-        page.locator("#told h1").filter(has_text="window.hacked").wait_for(timeout=30_000)
+        page.locator("#told h1").filter(has_text="window.hacked").wait_for(timeout=90_000)
         page.locator("canvas").press("5")
         page.mouse.move(640, 300)
         page.get_by_text("plate/top").wait_for()
