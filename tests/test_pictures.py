@@ -160,3 +160,59 @@ def test_a_mesh_shows_its_edges(tmp_path):
     one = pixels(png(drum, "drum", size=(300, 300)))
     two = pixels(png(lw.read_mesh(tmp_path / "drum.stl"), "drum", size=(300, 300)))
     assert (np.abs(one - two).max(axis=2)[100:] > 0.15).mean() < 0.01
+
+
+# ---------------------------------------------------------------------- three views
+
+
+def ends(lines, seen):
+    points = lines.segments[lines.seen == seen].reshape(-1, 2)
+    return points.min(axis=0), points.max(axis=0)
+
+
+def test_the_lines_of_a_turned_part_are_its_outline():
+    """A drum from the front: its flanks are seen, where they are, and nothing stands out."""
+    from lathwick.view.line_drawing import lines_of
+    from lathwick.view.scene import shown_body
+
+    drum = lw.cylinder(10, 30)
+    lines = lines_of(shown_body(drum, (0.5, 0.5, 0.5)), "front")
+    low, high = ends(lines, True)
+    assert np.allclose(low, (-10, 0), atol=1e-6) and np.allclose(high, (10, 30), atol=1e-6)
+    upright = np.abs(np.diff(lines.segments[:, :, 0], axis=1)[:, 0]) < 1e-9
+    flanks = lines.segments[upright & lines.seen]
+    assert np.allclose(np.unique(np.round(flanks[:, :, 0], 6)), (-10, 10))
+
+
+def test_what_is_behind_is_hidden():
+    """The bore of a block is hidden from the side, and seen from above."""
+    from lathwick.view.line_drawing import lines_of
+    from lathwick.view.scene import shown_body
+
+    block = lw.cut(lw.box(40, 30, 20), lw.cylinder(5, 20, on=lw.Plane((20, 15, 0), lw.Z)))
+    shown = shown_body(block, (0.5, 0.5, 0.5))
+    front = lines_of(shown, "front")
+    upright = np.abs(np.diff(front.segments[:, :, 0], axis=1)[:, 0]) < 1e-9
+    inside = (front.segments[:, 0, 0] > 1) & (front.segments[:, 0, 0] < 39)
+    walls = front.segments[upright & inside & ~front.seen]
+    assert np.allclose(np.unique(np.round(walls[:, :, 0], 6)), (15, 25), atol=1e-3)
+    assert not (upright & inside & front.seen).any()
+    above = lines_of(shown, "top")
+    rim = above.segments[above.seen].reshape(-1, 2)
+    inner = np.linalg.norm(rim - (20, 15), axis=1) < 5.01
+    assert inner.sum() > 40
+
+
+@pytest.mark.parametrize("suffix", ["svg", "pdf", "png"])
+def test_a_sheet_with_three_views(suffix, tmp_path):
+    """Written the same twice; the sizes stand in the drawing."""
+    part = lw.Part(lw.box(40, 30, 20), material=lw.Material("steel", "7.85 g/cm3"), name="block")
+    options = {"view": "three"} if suffix == "png" else {}
+    for name in ("a", "b"):
+        part.save(tmp_path / f"{name}.{suffix}", **options)
+    data = (tmp_path / f"a.{suffix}").read_bytes()
+    assert data == (tmp_path / f"b.{suffix}").read_bytes() and len(data) > 5000
+    if suffix == "svg":
+        assert b"<!-- 40 -->" in data and b"<!-- 30 -->" in data and b"<!-- steel -->" in data
+    with pytest.raises(lw.ExchangeError):
+        lw.save(lw.Sketch(lw.XY), tmp_path / "x.pdf")

@@ -251,7 +251,7 @@ def compare(before: str, after: str, settings: Sequence[str], output: Path | Non
 
 @cli.command(short_help="Draw the part or one of its sketches.")
 @click.argument("script", metavar="SCRIPT|FILE")
-@click.option("-o", "--output", required=True, type=PNG, help="PNG to write.")
+@click.option("-o", "--output", required=True, type=PNG, help="File to write, .png.")
 @SETTINGS
 @click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
 @click.option("--preset", help="Values of this preset; --set goes over them.")
@@ -261,7 +261,8 @@ def compare(before: str, after: str, settings: Sequence[str], output: Path | Non
     "--view",
     default="iso",
     show_default=True,
-    help="iso front back right left top bottom; degrees around and up, as 30,20; or a direction 1,-2,0.5",
+    help="iso front back right left top bottom; degrees around and up, as 30,20; a direction 1,-2,0.5; "
+    "or three, for a sheet with three views and their sizes (PNG, SVG, PDF).",
 )
 @click.option("--section", metavar="x|y=12", help="Cut open across an axis: in the middle, or at a place.")
 @click.option("--transparent", metavar="0.5|BODY,BODY", help="The opacity of all, or bodies to see through.")

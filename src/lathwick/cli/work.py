@@ -202,8 +202,10 @@ def draw(
     options: Mapping[str, Any],
 ) -> None:
     """Write a picture of a part, of one of its sketches, or of what is in a file."""
-    if output.suffix.lower() != ".png":
-        raise ParameterError(f"{output.name}: a picture is a .png file")
+    if output.suffix.lower() in (".svg", ".pdf") and options["view"] == "three":
+        options = {}
+    elif output.suffix.lower() != ".png":
+        raise ParameterError(f"{output.name}: a picture is a .png file, three views a .svg or .pdf too")
     made_folder(output.parent)
     if _is_file(target, settings, MESH_SUFFIXES):
         save(read_mesh(target), output, **options)

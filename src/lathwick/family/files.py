@@ -52,6 +52,8 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .obj .3mf : parts, bodies and meshes, an object for each body with its name, in 3MF with its color.
         Options: `chord`, `angle`, `unit`.
     .svg .dxf : sketches, regions and planar faces, flat and at true size.
+    .pdf .svg : parts and bodies, a sheet with three views, sizes and a title block; as PNG with
+        `view="three"`.
     .html : parts and bodies: a view to turn, cut open and measure in, in one file that needs nothing else.
     .png : parts, bodies, meshes and sketches. Options: `size` (width, height) in pixels; `view` iso front
         back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
@@ -274,7 +276,21 @@ def _outline(obj: Any) -> Outline:
 
 
 def _svg(obj: Any, name: str) -> bytes:
+    if isinstance(obj, (Part, Body)):
+        return _sheet(obj, name, "svg")
     return write_svg(_outline(obj), name)
+
+
+def _pdf(obj: Any, name: str) -> bytes:
+    return _sheet(obj, name, "pdf")
+
+
+def _sheet(obj: Any, name: str, kind: str, size: tuple[int, int] | None = None) -> bytes:
+    from ..view.sheet import draw_sheet  # heavy, and not always installed
+
+    if not isinstance(obj, (Part, Body)):
+        raise ExchangeError(f"{type(obj).__name__} has no three views; save a Part or a Body")
+    return draw_sheet(obj if isinstance(obj, Part) else Part(obj, name=name), name, kind, size)
 
 
 def _dxf(obj: Any, name: str) -> bytes:
@@ -298,6 +314,8 @@ def _picture(
 ) -> bytes:
     from ..view.picture import png  # heavy, and not always installed
 
+    if view == "three":
+        return _sheet(obj, name, "png", size)
     return png(
         obj, name, size=size, view=view, span=span, step=step, highlight=highlight, section=section,
         transparent=transparent, explode=explode, notes=notes, background=background,
@@ -318,6 +336,7 @@ _ENCODERS: dict[str, Encoder] = {
     ".3mf": _3mf,
     ".svg": _svg,
     ".dxf": _dxf,
+    ".pdf": _pdf,
     ".png": _picture,
     ".html": _view,
 }
