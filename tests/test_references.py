@@ -123,3 +123,46 @@ def test_an_address_of_several_faces_says_how_to_choose():
         lw.ReferenceLost, match=r"names 2 faces, not one: p/top at \(0.5, 0.5, 1\), .*nearest"
     ):
         two.face("p/top")
+
+
+def test_a_mirrored_face_is_told_from_its_original():
+    """The image answers to the mirror's step besides; the original is what does not."""
+    job = lw.Job()
+    half = job.box("half", 20, 10, 5)
+    half = job.hole("bore", half, half.face("half/top"), (5, 0), 3)
+    whole = job.mirror("twin", half, half.face("half/side:right"))
+    assert len(whole.faces("bore/side")) == 2
+    bores, images = whole.faces("bore/side"), whole.faces("twin")
+    assert len(bores & images) == len(bores - images) == 1
+    assert (bores & images)[0].center[0] > 20 > (bores - images)[0].center[0]
+
+
+def test_copies_are_told_from_each_other():
+    job = lw.Job()
+    pin = job.cylinder("pin", 1, 5, on=lw.Plane((10, 0, 0), lw.Z))
+    ring = job.circular_pattern("ring", pin, 6, lw.Z)
+    assert (len(ring.faces("pin/side")), len(ring.faces("ring/side"))) == (6, 5)
+    third = ring.face("ring.3/side").center
+    assert third[:2] == pytest.approx((-5, 10 * math.sin(math.radians(120))))
+    row = job.linear_pattern("row", pin, 3, 5, lw.X, both=True)
+    assert len(row.faces("row/side")) == 4 and row.face("row.1/side").center[0] == pytest.approx(0)
+
+
+def test_halves_of_a_split_answer_to_their_side():
+    job = lw.Job()
+    halves = job.split("saw", job.box("block", 10, 10, 10), lw.XY.offset(4))
+    front = halves.faces("block/side:front")
+    assert sorted(face.area for face in front) == pytest.approx([40, 60])
+    assert (front & halves.faces("saw/above"))[0].area == pytest.approx(60)
+    assert (front & halves.faces("saw/below"))[0].area == pytest.approx(40)
+
+
+def test_a_name_that_a_later_step_took_away_says_which():
+    job = lw.Job()
+    block = job.box("block", 10, 10, 10)
+    low = job.cut("milled", block, job.box("cutter", 10, 10, 5, on=lw.XY.offset(5)))
+    drilled = job.hole("bore", low, low.face("block/bottom"), (0, 0), 2)
+    with pytest.raises(lw.ReferenceLost, match="step 'milled' took it away"):
+        drilled.face("block/top")
+    with pytest.raises(lw.ReferenceLost, match="block/bottom"):
+        drilled.face("block/side:diagonal")

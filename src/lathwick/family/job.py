@@ -433,7 +433,8 @@ class Job(Recorder):
         )
 
     def split(self, name: str, body: Body, plane: PlaneLike) -> Body:
-        """A body divided by a plane into lumps; `separate` gives them one by one. Cut faces: `name/...`."""
+        """A body divided by a plane into lumps; `separate` gives them one by one. All faces of those in front
+        of the plane answer to `name/above` besides, the others to `name/below`."""
         return self._record(name, "split", "", lambda _: verbs.split(body, plane, name))
 
     def separate(self, body: Body) -> tuple[Body, ...]:
@@ -443,8 +444,9 @@ class Job(Recorder):
     # ------------------------------------------------------------------ copies
 
     def mirror(self, name: str, body: Body, plane: PlaneLike, keep: bool = True) -> Body:
-        """The body with its mirror image in a plane, or the image alone."""
-        return self._record(name, "mirror", "", lambda _: verbs.mirror(body, plane, keep))
+        """The body with its mirror image in a plane, or the image alone; faces of the image answer to
+        `name/role` besides."""
+        return self._record(name, "mirror", "", lambda _: verbs.mirror(body, plane, keep, step=name))
 
     def linear_pattern(
         self,
@@ -460,12 +462,21 @@ class Job(Recorder):
         along2: DirectionLike | None = None,
     ) -> Body:
         """`count` copies in a row, on both sides of the first with `both`; with `along2` as many rows as
-        `count2`, `spacing2` apart. Copies that touch are united."""
+        `count2`, `spacing2` apart. Copies that touch are united. Faces of copies answer to `name/role`
+        besides, and to `name.K/role` with the number of the copy."""
         detail = f"{count} x {spacing}" + (f", {count2} rows" if along2 is not None else "")
 
         def build(_: list[str]) -> Body:
             return verbs.linear_pattern(
-                body, count, spacing, along, both=both, count2=count2, spacing2=spacing2, along2=along2
+                body,
+                count,
+                spacing,
+                along,
+                both=both,
+                count2=count2,
+                spacing2=spacing2,
+                along2=along2,
+                step=name,
             )
 
         return self._record(name, "linear_pattern", detail, build)
@@ -478,13 +489,16 @@ class Job(Recorder):
             name,
             "circular_pattern",
             f"{count} over {angle:g} degrees",
-            lambda _: verbs.circular_pattern(body, count, axis, angle),
+            lambda _: verbs.circular_pattern(body, count, axis, angle, step=name),
         )
 
     def path_pattern(self, name: str, body: Body, path: PathLike, count: int) -> Body:
         """`count` copies spread evenly along a path, turned as it turns; the body stands at its start."""
         return self._record(
-            name, "path_pattern", f"{count} along a path", lambda _: verbs.path_pattern(body, path, count)
+            name,
+            "path_pattern",
+            f"{count} along a path",
+            lambda _: verbs.path_pattern(body, path, count, step=name),
         )
 
     # ------------------------------------------------------------------ placing

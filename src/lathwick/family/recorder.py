@@ -67,6 +67,7 @@ class Recorder:
         self._until = until
         self._cache = cache
         self._pending = ""
+        self._given: list[Body] = []
 
     def __repr__(self) -> str:
         names = ", ".join(step.name for step in self._steps) or "no steps"
@@ -161,6 +162,7 @@ class Recorder:
         started = time.perf_counter()
         with naming_step(name), self._watch(name, verb):
             body, warnings = self._made(key, build)
+        body.note_swallowed(name, self._given)
         seconds = time.perf_counter() - started
         if pieces is not None and body.lumps > pieces:
             warnings.append(_falls_apart(body, pieces))

@@ -93,6 +93,7 @@ def _with_key(verb: Callable[..., Any]) -> Callable[..., Any]:
 
     @wraps(verb)
     def call(self: Any, *args: Any, **kwargs: Any) -> Any:
+        self._given = [one for one in (*args, *kwargs.values()) if hasattr(one, "brep_faces")]
         if self._cache is not None:
             try:
                 given = signature.bind(self, *args, **kwargs).arguments

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from .placement import Axis, FloatArray, Plane, rotated
+from .tolerance import RESOLUTION
 from .vector import Vec3, add, cross, dot, scaled, sub
 
 
@@ -28,6 +29,12 @@ class Motion:
     def is_mirror(self) -> bool:
         """Whether left and right are exchanged."""
         return dot(cross(self.x, self.y), self.z) < 0.0
+
+    @property
+    def is_rest(self) -> bool:
+        """Whether it moves nothing, within the resolution, of what lies within a unit of the origin."""
+        places = ((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+        return all(math.dist(self.point(place), place) <= RESOLUTION for place in places)
 
     def after(self, first: Motion) -> Motion:
         """This motion after another one."""

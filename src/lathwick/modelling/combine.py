@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,6 +12,8 @@ from ..errors import ModellingError
 from ..geometry.placement import Plane
 from ..topology.body import Body
 from ..topology.boxes import overlapping
+from ..topology.brep import Lump, Shell
+from ..topology.names import FaceName
 from ..topology.sets import Sets
 from .boolean.operations import combined
 from .primitives import box
@@ -70,15 +73,26 @@ def separate(body: Body) -> tuple[Body, ...]:
 def split(body: Body, plane: PlaneLike, step: str = "") -> Body:
     """The body divided by a plane, or that of a planar face, into lumps that touch along it.
 
-    Those behind the plane come first. Raises ModellingError if the plane does not divide it.
+    Those behind the plane come first. With a step all faces of these answer to `step/below` besides, all
+    others to `step/above`. Raises ModellingError if the plane does not divide it.
     """
     parts, wall = [], plane_of(plane, "a body is split by")
-    for side in (-1.0, 1.0):
+    for side, role in ((-1.0, "below"), (1.0, "above")):
         part = combined(body, half_space(body, wall, side, step), "intersect")
         if part is None:
             raise ModellingError("the plane does not divide the body")
-        parts.append(part)
+        parts.append(_on_a_side(part, step, role) if step else part)
     return Body.made([lump for part in parts for lump in part.pieces], body.unit)
+
+
+def _on_a_side(body: Body, step: str, role: str) -> Body:
+    """The body, whose faces all have one more name."""
+
+    def shell(old: Shell) -> Shell:
+        return Shell(tuple(replace(f, names=(*f.names, FaceName(step, role))) for f in old.faces))
+
+    lumps = [Lump(shell(p.outer), tuple(shell(v) for v in p.voids)) for p in body.pieces]
+    return Body.built(lumps, body.unit)
 
 
 def half_space(body: Body, plane: Plane, side: float, step: str = "") -> Body:

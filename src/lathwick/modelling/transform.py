@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from ..errors import ModellingError
 from ..geometry.curves import Line
@@ -10,12 +11,14 @@ from ..geometry.motion import Motion, carried_to, mirrored_in, moved_by, scaled_
 from ..geometry.tolerance import LARGEST
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..topology.names import copied_names
 from .references import AxisLike, PlaneLike, axis_of, plane_of
 
 
-def transformed(body: Body, motion: Motion) -> Body:
-    """The image of a body. Raises ModellingError for one too far away, or too small, to be a solid."""
-    lumps = _Transformer(motion).lumps(body)
+def transformed(body: Body, motion: Motion, *steps: str) -> Body:
+    """The image of a body, whose faces answer to these steps besides. Raises ModellingError for one too far
+    away, or too small, to be a solid."""
+    lumps = _Transformer(motion, steps).lumps(body)
     if motion.factor != 1.0:
         return Body.made(lumps, body.unit)
     return Body.built(lumps, body.unit)
@@ -45,8 +48,9 @@ def original_of(body: Body) -> tuple[Body, Motion] | None:
 
 
 class _Transformer:
-    def __init__(self, motion: Motion) -> None:
+    def __init__(self, motion: Motion, steps: Sequence[str] = ()) -> None:
         self._motion = motion
+        self._steps = [step for step in steps if step]
         self._vertices: dict[Vertex, Vertex] = {}
         self._edges: dict[Edge, Edge] = {}
 
@@ -59,7 +63,7 @@ class _Transformer:
     def _face(self, face: Face) -> Face:
         surface, agrees = face.surface.moved(self._motion)
         loops = tuple(self._loop(loop) for loop in face.loops)
-        made = Face(surface, face.outward is agrees, loops, face.names)
+        made = Face(surface, face.outward is agrees, loops, copied_names(face.names, self._steps))
         if self._motion.factor == 1.0 and not self._motion.is_mirror:
             first, before = image_of(face)
             made.remember(IMAGE, (first, self._motion.after(before)))
@@ -111,9 +115,9 @@ def scale(body: Body, factor: float) -> Body:
     return transformed(body, scaled_by(number))
 
 
-def mirrored(body: Body, plane: PlaneLike) -> Body:
+def mirrored(body: Body, plane: PlaneLike, step: str = "") -> Body:
     """The mirror image alone."""
-    return transformed(body, mirrored_in(plane_of(plane, "a body is mirrored in")))
+    return transformed(body, mirrored_in(plane_of(plane, "a body is mirrored in")), step)
 
 
 def _number(value: float, name: str) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
@@ -27,6 +27,9 @@ from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
 MOST_PLACES = 1_000_000
+SWALLOWED = "swallowed"
+"""Under this a body remembers the names that its steps took away, and which step did."""
+
 SHOWN = 6
 """Of several things so many are told."""
 
@@ -167,8 +170,17 @@ class Body(Remembering):
         wanted = Address.parse(address)
         found = [f for f in self.brep_faces if any(wanted.matches(name) for name in f.names)]
         if not found:
-            raise ReferenceLost(_lost(address, wanted, self.brep_faces))
+            raise ReferenceLost(_lost(address, wanted, self.brep_faces, self.__dict__.get(SWALLOWED, {})))
         return Selection(BodyFace(self, face) for face in found)
+
+    def note_swallowed(self, step: str, inputs: Iterable[Body]) -> None:
+        """Remember which names of the bodies that a step was given are not here, for who asks later."""
+        here = {name for face in self.brep_faces for name in face.names}
+        gone: dict[FaceName, str] = {}
+        for body in inputs:
+            gone |= body.__dict__.get(SWALLOWED, {})
+            gone |= {name: step for face in body.brep_faces for name in face.names}
+        self.__dict__[SWALLOWED] = {name: taker for name, taker in gone.items() if name not in here}
 
     def face(self, address: str) -> BodyFace:
         """The one face that answers to `address`. Raises ReferenceLost for none or several."""
@@ -272,7 +284,10 @@ def _joins(
     return (a in first and b in second) or (b in first and a in second)
 
 
-def _lost(address: str, wanted: Address, faces: Sequence[Face]) -> str:
+def _lost(address: str, wanted: Address, faces: Sequence[Face], swallowed: Mapping[FaceName, str]) -> str:
+    takers = dict.fromkeys(step for name, step in swallowed.items() if wanted.matches(name))
+    if takers:
+        return f'no face answers to "{address}" any more: step {" and ".join(map(repr, takers))} took it away'
     names = sorted({name for face in faces for name in face.names})
     mine = [name for name in names if name.step == wanted.step]
     if mine:

@@ -6,6 +6,7 @@ that it came from: "plate/side:front". The name stays on the face through every 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..errors import ModellingError
@@ -44,6 +45,12 @@ def _others(name: str) -> tuple[str, ...]:
 def side_names(step: str, item: str) -> tuple[FaceName, ...]:
     """The names of a face that a step makes at a curve of its sketch."""
     return tuple(FaceName(step, "side", str(name)) for name in (item, *_others(item)))
+
+
+def copied_names(names: Sequence[FaceName], steps: Sequence[str]) -> tuple[FaceName, ...]:
+    """The names of a copied face: those it had, and the same under the steps that copied it."""
+    more = [FaceName(step, name.role, name.item) for step in steps for name in names]
+    return tuple(dict.fromkeys([*names, *more]))
 
 
 @dataclass(frozen=True, slots=True)

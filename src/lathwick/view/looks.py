@@ -13,7 +13,7 @@ from ..errors import ExchangeError
 from ..gate import shown_value
 from ..geometry.placement import FloatArray, Plane
 from ..modelling.boolean.operations import combined
-from ..modelling.primitives import box
+from ..modelling.combine import half_space
 from ..topology.body import Body
 from .camera import View, sight
 from .scene import Color, Shown, shown_body, together
@@ -134,17 +134,12 @@ def _opened(bodies: Mapping[str, tuple[Body, Color]], look: Look) -> dict[str, t
     normal = np.array(plane.normal)
     if towards @ normal < -1e-9:
         normal = -normal
-    reach = 2.0 * float(np.linalg.norm(high - low)) + 1.0
     middle = 0.5 * (low + high)
     foot = middle - ((middle - np.array(plane.origin)) @ normal) * normal
-    corner = Plane(tuple(foot.tolist()), tuple(normal.tolist()))
-    start = corner.point(-0.5 * reach, -0.5 * reach, 0.0)
-    knife = Plane(start, corner.normal, corner.x)
-    unit = next(iter(bodies.values()))[0].unit
-    tool = box(reach, reach, reach, on=knife, unit=unit, step=SECTION)
+    front = Plane(tuple(foot.tolist()), tuple(normal.tolist()))
     found = {}
     for name, (body, color) in bodies.items():
-        left = combined(body, tool, "cut")
+        left = combined(body, half_space(body, front, 1.0, SECTION), "cut")
         if left is not None:
             found[name] = (left, color)
     if not found:
