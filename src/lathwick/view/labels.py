@@ -25,6 +25,8 @@ LETTER = 0.62
 """Width of a letter as a share of its size, on the average, with some room."""
 EDGE, FIRST, LINE = 32.0, 40.0, 24.0
 """Pixels from the side, from the top to the first line, and between lines."""
+GAP = "    "
+"""Between two measures of a caption."""
 AWAY, APART = 46.0, 20.0
 """Pixels from a place to its note, and between two notes."""
 
@@ -41,6 +43,19 @@ def caption(figure: Figure, name: str, text: str, notes: Sequence[str]) -> None:
 def caption_height(notes: Sequence[str]) -> float:
     """Pixels that a caption takes at the top."""
     return FIRST + 30.0 + LINE * (0.6 + len(notes[:MOST_ENTRIES]))
+
+
+def lines_within(text: str, width: float) -> list[str]:
+    """The measures of a caption, which stand apart by wide gaps, in as many lines as they need."""
+    most = (width - 2.0 * EDGE) / (ENTRY * LETTER * DPI / 72)
+    lines = [""]
+    for word in text.split(GAP):
+        longer = f"{lines[-1]}{GAP}{word}" if lines[-1] else word
+        if len(longer) > most and lines[-1]:
+            lines.append(word)
+        else:
+            lines[-1] = longer
+    return lines
 
 
 def _width(figure: Figure) -> float:

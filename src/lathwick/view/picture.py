@@ -14,7 +14,17 @@ from ..mesh.mesh import Mesh
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
 from .camera import Camera, View, sight
-from .labels import caption, caption_height, directions, grouped, legend, legend_width, placed_notes, stem_of
+from .labels import (
+    caption,
+    caption_height,
+    directions,
+    grouped,
+    legend,
+    legend_width,
+    lines_within,
+    placed_notes,
+    stem_of,
+)
 from .looks import Look, Section, marked_body, see_through, triangles_of
 from .scene import Color, Shown, shown_mesh, together
 from .style import BODY_COLORS, DPI, PAPER, SIZE
@@ -204,6 +214,8 @@ def _draw(
     from .render import Tracer
 
     listed = grouped(entries)
+    text, *more = lines_within(text, size[0] - (legend_width(listed) if listed else 0.0))
+    told = [*more, *told]
     points = shown.corners.reshape(-1, 3)
     beside = legend_width(listed) if listed else 0.0
     camera = Camera.looking(view, points, size, MARGIN, span, beside, caption_height(told))
