@@ -7,6 +7,7 @@ and soft edges.
 """
 
 import math
+from itertools import pairwise
 
 import lathwick as lw
 
@@ -74,7 +75,7 @@ def volume(bore, seat, race, wall, long, rise, foot, thick, bolt, soft, *, nodes
     stops = np.unique([y for y in ends if 0 <= y <= long / 2])
     t, w = np.polynomial.legendre.leggauss(nodes)
     total = 0.0
-    for low, high in zip(stops[:-1], stops[1:], strict=True):
+    for low, high in pairwise(stops):
         y = (low + high) / 2 + (high - low) / 2 * np.sin(np.pi / 2 * t)  # smooth where a chord begins
         share = w * (high - low) / 2 * np.pi / 2 * np.cos(np.pi / 2 * t)
         areas = [slice_at(v, bore, seat, race, wall, long, rise, foot, thick, bolt, soft).area for v in y]
