@@ -216,3 +216,12 @@ def test_a_sheet_with_three_views(suffix, tmp_path):
         assert b"<!-- 40 -->" in data and b"<!-- 30 -->" in data and b"<!-- steel -->" in data
     with pytest.raises(lw.ExchangeError):
         lw.save(lw.Sketch(lw.XY), tmp_path / "x.pdf")
+
+
+def test_a_notebook_shows_parts_and_runs():
+    from lathwick.family.variants import Variant, VariantRun
+
+    part = lw.Part(lw.box(3, 2, 1), name="block")
+    assert part._repr_png_().startswith(b"\x89PNG")
+    run = VariantRun([Variant("row 2", "<b>a", {"size": 2.0}, "done", 8.0)], ["size"])
+    assert "&lt;b&gt;a" in run._repr_html_()

@@ -12,7 +12,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from ..errors import ParameterError
+from ..errors import ExchangeError, ParameterError
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from ..topology.body import Body
 
 Color = tuple[float, float, float]
+NOTEBOOK = (640, 400)
+"""Pixels of a picture in a notebook."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -258,6 +260,15 @@ class Part:
         from .files import save_each
 
         return save_each(self, path, **options)
+
+    def _repr_png_(self) -> bytes | None:
+        """What a notebook shows; nothing where the packages for pictures are missing."""
+        from ..view.picture import png
+
+        try:
+            return png(self, self.name, size=NOTEBOOK)
+        except ExchangeError:
+            return None
 
     def picture(self, path: str | PathLike[str], **options: Any) -> None:
         """Write a shaded picture of the part as a PNG. See `view.body_picture` for the options."""

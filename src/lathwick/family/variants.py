@@ -92,6 +92,10 @@ class VariantRun:
         results = [v.status, v.volume, v.area, v.mass, v.lumps, " ".join(v.files)]
         return [v.name, *values, *results, round(v.seconds, 3), v.message]
 
+    def _repr_html_(self) -> str:
+        """What a notebook shows."""
+        return str(self.table.to_html(index=False, escape=True))
+
     def sheet(self, path: str | PathLike[str]) -> None:
         """Write a PNG with a picture of every variant that was done, all at one scale."""
         from .sheets import draw_variants

@@ -14,8 +14,12 @@ from ..topology.body import Body
 from .picture import Drawable, colored
 from .scene import Color
 
-COARSE = 8.0
-"""Largest angle of a chord, degrees."""
+COARSE, ROUGH = 8.0, 30.0
+"""Largest angle of a chord, degrees; and while the part moves, if it has many triangles."""
+ROUGH_CHORDS = 30.0
+"""Chords may then be so many times as far from the surface."""
+MANY = 2_000
+"""Triangles of a body of which fewer are shown while it moves."""
 
 
 def model_of(part: Drawable, name: str) -> dict[str, Any]:
@@ -36,49 +40,78 @@ def model_of(part: Drawable, name: str) -> dict[str, Any]:
 
 
 def body_model(name: str, body: Body, color: Color) -> dict[str, Any]:
-    """The triangles of a body, those of a face together, with their normals, and its edges."""
+    """The triangles of a body, those of a face together, with their normals, and its edges; of many triangles
+    also few that stand for them while they move."""
     chord = 2.0 * default_chord([body])
-    positions: list[FloatArray] = []
-    normals: list[FloatArray] = []
-    indices: list[IntArray] = []
+    made = _Triangles()
     edges: list[FloatArray] = []
-    faces: list[dict[str, Any]] = []
     for lump in body.pieces:
         one = Body((lump,), body.unit)
         mesh, owner = tessellate_by_face(one, chord, COARSE)
-        order = np.argsort(owner, kind="stable")
-        stops = np.searchsorted(owner[order], np.arange(len(one.brep_faces) + 1))
         edges.append(_edges(one, mesh.vertices, mesh.triangles, owner))
-        for k, face in enumerate(one.faces()):
-            mine = mesh.triangles[order[stops[k] : stops[k + 1]]]
+        made.add(one, mesh.vertices, mesh.triangles, owner)
+    model = {
+        "name": name,
+        "color": "#" + "".join(f"{round(255 * c):02x}" for c in color),
+        **made.packed(),
+        "edges": _packed(np.concatenate(edges), "<f4"),
+        "faces": made.faces,
+    }
+    return {**model, "rough": _rough(body, chord)} if made.count > MANY else model
+
+
+def _rough(body: Body, chord: float) -> dict[str, Any]:
+    """The body in few triangles."""
+    made = _Triangles()
+    for lump in body.pieces:
+        one = Body((lump,), body.unit)
+        mesh, owner = tessellate_by_face(one, ROUGH_CHORDS * chord, ROUGH)
+        made.add(one, mesh.vertices, mesh.triangles, owner)
+    return made.packed()
+
+
+class _Triangles:
+    """Triangles by face, with the normals of the surfaces."""
+
+    def __init__(self) -> None:
+        self._positions: list[FloatArray] = []
+        self._normals: list[FloatArray] = []
+        self._indices: list[IntArray] = []
+        self._points = 0
+        self.count = 0
+        self.faces: list[dict[str, Any]] = []
+
+    def add(self, body: Body, vertices: FloatArray, triangles: IntArray, owner: IntArray) -> None:
+        order = np.argsort(owner, kind="stable")
+        stops = np.searchsorted(owner[order], np.arange(len(body.brep_faces) + 1))
+        for k, face in enumerate(body.faces()):
+            mine = triangles[order[stops[k] : stops[k + 1]]]
             used, inverse = np.unique(mine, return_inverse=True)
-            points = mesh.vertices[used]
-            sign = 1.0 if face.brep.outward else -1.0
-            count = sum(len(i) for i in indices)
-            faces.append(
+            points, sign = vertices[used], 1.0 if face.brep.outward else -1.0
+            self.faces.append(
                 {
                     "name": ", ".join(face.names) or "no name",
                     "kind": face.kind,
                     "area": face.area,
-                    "start": count,
+                    "start": self.count,
                     "count": len(mine),
                 }
             )
-            indices.append(inverse.reshape(-1, 3) + sum(len(p) for p in positions))
-            positions.append(points)
-            normals.append(sign * face.brep.surface.normals(points))
-    sides = np.zeros((sum(map(len, normals)), 4), np.int8)
-    sides[:, :3] = np.rint(127.0 * np.concatenate(normals))
-    return {
-        "name": name,
-        "color": "#" + "".join(f"{round(255 * c):02x}" for c in color),
-        "positions": _packed(np.concatenate(positions), "<f4"),
-        "normals": _packed(sides, "i1"),
-        "index": _packed(np.concatenate(indices), "<u4"),
-        "count": sum(map(len, indices)),
-        "edges": _packed(np.concatenate(edges), "<f4"),
-        "faces": faces,
-    }
+            self._indices.append(inverse.reshape(-1, 3) + self._points)
+            self._positions.append(points)
+            self._normals.append(sign * face.brep.surface.normals(points))
+            self._points += len(points)
+            self.count += len(mine)
+
+    def packed(self) -> dict[str, Any]:
+        sides = np.zeros((self._points, 4), np.int8)
+        sides[:, :3] = np.rint(127.0 * np.concatenate(self._normals))
+        return {
+            "positions": _packed(np.concatenate(self._positions), "<f4"),
+            "normals": _packed(sides, "i1"),
+            "index": _packed(np.concatenate(self._indices), "<u4"),
+            "count": self.count,
+        }
 
 
 def _edges(body: Body, vertices: FloatArray, triangles: IntArray, owner: IntArray) -> FloatArray:

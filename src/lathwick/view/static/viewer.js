@@ -7,7 +7,7 @@ const VIEWS = {
 };
 const KEYS = { 0: "iso", 1: "front", 2: "back", 3: "right", 4: "left", 5: "top", 6: "bottom" };
 const INK = 0x233238, CUT = 0xc9694e, ACCENT = 0xe58c33, PICK = 0x14606b;
-const MANY = 150000; // triangles; more are thinned while they move
+const MANY = 30000; // triangles; more are thinned while they move
 
 function bytes(text) {
   const raw = atob(text), found = new Uint8Array(raw.length);
@@ -110,10 +110,7 @@ export class PartView {
 
   body(body) {
     const { THREE } = this;
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes(body.positions)), 3));
-    geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(bytes(body.normals)), 4, true));
-    geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(bytes(body.index)), 1));
+    const geometry = this.triangles_of(body);
     const color = new THREE.Color(body.color);
     const front = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({
       color, side: THREE.FrontSide, polygonOffset: true, polygonOffsetFactor: 2, polygonOffsetUnits: 2,
@@ -123,8 +120,18 @@ export class PartView {
     lines.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes(body.edges)), 3));
     const edges = new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ color: INK }));
     front.userData.body = body;
+    const rough = body.rough ? new THREE.Mesh(this.triangles_of(body.rough), front.material) : null;
+    if (rough) this.root.add(rough);
     this.root.add(front, inside, edges);
-    return { front, inside, edges, things: [front, inside, edges] };
+    return { front, inside, edges, rough, things: [front, inside, edges, ...(rough ? [rough] : [])] };
+  }
+
+  triangles_of(body) {
+    const { THREE } = this, geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes(body.positions)), 3));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(bytes(body.normals)), 4, true));
+    geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(bytes(body.index)), 1));
+    return geometry;
   }
 
   materials() {
@@ -134,7 +141,6 @@ export class PartView {
       front.material.transparent = this.opacity < 1;
       front.material.opacity = this.opacity;
       front.material.depthWrite = this.opacity >= 1;
-      inside.visible = Boolean(this.section) && this.opacity >= 1;
       for (const one of [front, inside, edges]) one.material.needsUpdate = true;
     }
     this.draw();
@@ -218,9 +224,11 @@ export class PartView {
     requestAnimationFrame(() => {
       this.asked = false;
       const thin = this.moving && this.triangles > MANY;
-      for (const { front, inside, edges } of this.bodies) {
+      for (const { front, inside, edges, rough } of this.bodies) {
         edges.visible = !thin;
-        for (const one of [front, inside]) one.geometry.setDrawRange(0, Infinity);
+        front.visible = !(thin && rough);
+        inside.visible = front.visible && Boolean(this.section) && this.opacity >= 1;
+        if (rough) rough.visible = thin;
       }
       const ratio = thin ? 0.5 : Math.min(window.devicePixelRatio, 2);
       if (this.renderer.getPixelRatio() !== ratio) this.renderer.setPixelRatio(ratio);
