@@ -258,3 +258,13 @@ def test_layers_import_downwards_only():
                 target = [*base, *(node.module or "").split(".")][0]
                 if target in layers:
                     assert layers.index(target) <= layers.index(parts[0]), (path, target)
+
+
+def test_check_tells_of_edges_and_faces_that_are_very_small(lathwick, tmp_path):
+    """A step of 0.002 in a block of 40: two narrow faces and short edges, with their place."""
+    block = lw.union(lw.box(40, 30, 20), lw.box(20, 30, 20.002))
+    lw.save(block, tmp_path / "step.step")
+    lw.save(lw.box(4, 3, 2), tmp_path / "plain.step")
+    told = lathwick("check", tmp_path / "step.step").out
+    assert "2 edges shorter than 0.0054 mm" in told and "1 face narrower" in told
+    assert "shorter" not in lathwick("check", tmp_path / "plain.step").out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from ..topology.body import Body, BodyEdge, BodyFace
 
 MOST_ROWS = 40
+TINY = 1e-4
+"""Edges and faces smaller than this share of the body are told of."""
 
 console = Console(highlight=False)
 
@@ -285,3 +288,21 @@ def show_parts_list(part: Part) -> None:
         masses = [number(None if x is None or x != x else x, part.mass_unit) for x in (one, whole)]
         table.add_row(f"[bold]{escape(name)}[/]", str(count), escape(material), *masses)
     console.print(table)
+
+
+def show_small(body: Body) -> None:
+    """Edges and faces so small that another program may lose them, with where the first of each lies."""
+    reach = math.dist(*body.bounds)
+    for what, how, found in (
+        ("edge", "shorter", [edge for edge in body.edges() if edge.length < TINY * reach]),
+        ("face", "narrower", [face for face in body.faces() if face.area < TINY * reach * _rim(face)]),
+    ):
+        if found:
+            place = ", ".join(f"{c:.4g}" for c in found[0].center)
+            size = f"{TINY * reach:.2g} {body.unit}"
+            many = what if len(found) == 1 else f"{what}s"
+            console.print(f"  [yellow]{len(found)} {many} {how} than {size}[/], the first near ({place})")
+
+
+def _rim(face: BodyFace) -> float:
+    return sum(edge.length for edge in face.edges()) / 2.0

@@ -38,6 +38,7 @@ from .show import (
     show_messages,
     show_parts_list,
     show_run,
+    show_small,
     show_steps,
     show_values,
     show_written,
@@ -258,6 +259,7 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
         console.print(f"  [red]{problem.code}[/] {problem}")
     if not problems:
         console.print("  [green]valid[/]: closed, the right way round, every edge shared by two faces")
+    show_small(part.body)
     return 1 if problems else 0
 
 
