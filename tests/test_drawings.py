@@ -109,7 +109,7 @@ def test_what_cannot_be_drawn_flat(tmp_path):
     """A body, and a sketch without curves."""
     body = lw.extrude(gasket().regions(), 1)
     with pytest.raises(lw.ExchangeError, match="Body is not flat"):
-        lw.save(body, tmp_path / "x.svg")
+        lw.save(body, tmp_path / "x.dxf")
     with pytest.raises(lw.ExchangeError, match="no curve to draw"):
         lw.save(lw.Sketch(), tmp_path / "x.dxf")
     with pytest.raises(lw.ExchangeError, match='no option "chord"'):

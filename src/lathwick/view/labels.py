@@ -23,6 +23,8 @@ ENTRY = 11.0
 """Size of the letters of a legend, points."""
 LETTER = 0.62
 """Width of a letter as a share of its size, on the average, with some room."""
+FULL, LEAST = (600.0, 380.0), 0.6
+"""Pixels of a picture in which letters have their full size, and the least share of it."""
 EDGE, FIRST, LINE = 32.0, 40.0, 24.0
 """Pixels from the side, from the top to the first line, and between lines."""
 GAP = "    "
@@ -33,11 +35,11 @@ AWAY, APART = 46.0, 20.0
 
 def caption(figure: Figure, name: str, text: str, notes: Sequence[str]) -> None:
     """The name and what is measured in the upper left corner, and what is told below."""
-    left = EDGE / _width(figure)
-    put = partial(figure.text, left, family=FONT, va="center")
-    put(_down(figure, FIRST), name, fontsize=17, color=INK, weight="bold")
+    k = _letters(figure)
+    put = partial(figure.text, k * EDGE / _width(figure), family=FONT, va="center")
+    put(_down(figure, k * FIRST), name, fontsize=17 * k, color=INK, weight="bold")
     for row, line in enumerate([text, *notes[:MOST_ENTRIES]]):
-        put(_down(figure, FIRST + 30.0 + LINE * row), line, fontsize=11, color=QUIET)
+        put(_down(figure, k * (FIRST + 30.0 + LINE * row)), line, fontsize=11 * k, color=QUIET)
 
 
 def caption_height(notes: Sequence[str]) -> float:
@@ -62,9 +64,22 @@ def _width(figure: Figure) -> float:
     return float(figure.get_figwidth()) * DPI
 
 
+def _height(figure: Figure) -> float:
+    return float(figure.get_figheight()) * DPI
+
+
 def _down(figure: Figure, pixels: float) -> float:
     """A height from the top as a share of the figure's."""
-    return 1.0 - pixels / (float(figure.get_figheight()) * DPI)
+    return 1.0 - pixels / _height(figure)
+
+
+def letters(size: tuple[float, float]) -> float:
+    """How large letters are in a picture of a size, as a share of those in a large one."""
+    return min(1.0, max(LEAST, min(size[0] / FULL[0], size[1] / FULL[1])))
+
+
+def _letters(figure: Figure) -> float:
+    return letters((_width(figure), _height(figure)))
 
 
 def stem_of(name: str) -> str:
@@ -91,15 +106,16 @@ def legend_width(entries: Sequence[tuple[str, Color]]) -> float:
 
 def legend(figure: Figure, entries: Sequence[tuple[str, Color]]) -> None:
     """The names of the bodies of a part with their colors, down the right side."""
-    right, box = (1.0 - edge / _width(figure) for edge in (EDGE + 22.0, EDGE + 14.0))
-    put = partial(figure.text, right, fontsize=ENTRY, family=FONT, ha="right", va="center")
+    k = _letters(figure)
+    right, box = (1.0 - k * edge / _width(figure) for edge in (EDGE + 22.0, EDGE + 14.0))
+    put = partial(figure.text, right, fontsize=ENTRY * k, family=FONT, ha="right", va="center")
     for row, (name, color) in enumerate(entries[:MOST_ENTRIES]):
-        y = _down(figure, FIRST + LINE * row)
+        y = _down(figure, k * (FIRST + LINE * row))
         put(y, name, color=INK)
-        figure.text(box, y, "■", fontsize=13, color=color, family=FONT, ha="left", va="center")
+        figure.text(box, y, "■", fontsize=13 * k, color=color, family=FONT, ha="left", va="center")
     if len(entries) > MOST_ENTRIES:
         more = f"and {len(entries) - MOST_ENTRIES} more"
-        put(_down(figure, FIRST + LINE * MOST_ENTRIES), more, color=QUIET)
+        put(_down(figure, k * (FIRST + LINE * MOST_ENTRIES)), more, color=QUIET)
 
 
 def placed_notes(

@@ -14,9 +14,9 @@ from ..topology.body import Body
 from .picture import Drawable, colored
 from .scene import Color
 
-COARSE, ROUGH = 8.0, 30.0
+COARSE, ROUGH = 8.0, 45.0
 """Largest angle of a chord, degrees; and while the part moves, if it has many triangles."""
-ROUGH_CHORDS = 30.0
+ROUGH_CHORDS = 60.0
 """Chords may then be so many times as far from the surface."""
 MANY = 2_000
 """Triangles of a body of which fewer are shown while it moves."""

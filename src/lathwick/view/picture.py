@@ -21,6 +21,7 @@ from .labels import (
     grouped,
     legend,
     legend_width,
+    letters,
     lines_within,
     placed_notes,
     stem_of,
@@ -214,11 +215,12 @@ def _draw(
     from .render import Tracer
 
     listed = grouped(entries)
-    text, *more = lines_within(text, size[0] - (legend_width(listed) if listed else 0.0))
+    k = letters(size)
+    beside = k * legend_width(listed) if listed else 0.0
+    text, *more = lines_within(text, (size[0] - beside) / k)
     told = [*more, *told]
     points = shown.corners.reshape(-1, 3)
-    beside = legend_width(listed) if listed else 0.0
-    camera = Camera.looking(view, points, size, MARGIN, span, beside, caption_height(told))
+    camera = Camera.looking(view, points, size, MARGIN, span, beside, k * caption_height(told))
     reach = 2.0 * float(np.linalg.norm(np.ptp(points, axis=0))) + 1.0
     image = Tracer(camera, size, reach).image(shown, _paper(figure, size))
     axes = figure.add_axes((0, 0, 1, 1))

@@ -94,9 +94,9 @@ export class PartView {
   show(model, keepView = true) {
     const { THREE } = this;
     const first = !this.model;
-    for (const body of this.bodies) for (const one of body.things) { one.geometry.dispose(); one.material.dispose(); }
-    this.root.clear();
+    const old = this.bodies;
     this.forget();
+    this.root.clear();
     this.model = model;
     this.bodies = model.bodies.map((body) => this.body(body));
     const [low, high] = model.bounds;
@@ -104,6 +104,7 @@ export class PartView {
     this.reach = Math.max(new THREE.Vector3(...high).distanceTo(new THREE.Vector3(...low)) / 2, 1e-6);
     this.triangles = model.bodies.reduce((sum, body) => sum + body.count, 0);
     this.materials();
+    this.old = [...(this.old || []), ...old];
     if (first || !keepView) this.look("iso"); else this.frame();
     this.notes();
   }
@@ -233,6 +234,9 @@ export class PartView {
       const ratio = thin ? 0.5 : Math.min(window.devicePixelRatio, 2);
       if (this.renderer.getPixelRatio() !== ratio) this.renderer.setPixelRatio(ratio);
       this.renderer.render(this.scene, this.camera);
+      for (const body of this.old || []) // only now, so that their shaders are taken over
+        for (const one of body.things) { one.geometry.dispose(); one.material.dispose(); }
+      this.old = [];
       this.drawn = (this.drawn || 0) + 1;
       for (const { label, at } of this.labels || []) {
         const p = at.clone().project(this.camera);
