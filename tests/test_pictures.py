@@ -225,3 +225,14 @@ def test_a_notebook_shows_parts_and_runs():
     assert part._repr_png_().startswith(b"\x89PNG")
     run = VariantRun([Variant("row 2", "<b>a", {"size": 2.0}, "done", 8.0)], ["size"])
     assert "&lt;b&gt;a" in run._repr_html_()
+
+
+def test_axes_and_notes_lie_over_the_part():
+    """Blue of the arrow along Z in the corner, and the frame of a note on the middle of a face."""
+    note = lw.Message("note", "middle", value=1.0, at=(0.0, -10.0, 0.0))
+    part = lw.Part(lw.box(20, 20, 20, center=True), messages=(note,))
+    image = pixels(png(part, "p", view="front"))
+    corner = image[620:, :160]
+    assert ((corner[:, :, 2] > 1.5 * corner[:, :, 0]) & (corner[:, :, 2] > 0.4)).sum() > 50
+    plain = pixels(png(part, "p", view="front", notes=False))
+    assert (np.abs(image - plain).max(axis=2) > 0.1).sum() > 500

@@ -223,9 +223,7 @@ def _draw(
     camera = Camera.looking(view, points, size, MARGIN, span, beside, k * caption_height(told))
     reach = 2.0 * float(np.linalg.norm(np.ptp(points, axis=0))) + 1.0
     image = Tracer(camera, size, reach).image(shown, _paper(figure, size))
-    axes = figure.add_axes((0, 0, 1, 1))
-    axes.imshow(image, interpolation="none", aspect="auto")
-    axes.set_axis_off()
+    figure.figimage(image, origin="upper", zorder=-1)
     caption(figure, name, text, told)
     legend(figure, listed)
     placed_notes(figure, placed, camera, size)

@@ -57,71 +57,76 @@ class Tracer:
 
     def image(self, shown: Shown, paper: FloatArray) -> NDArray[np.uint8]:
         """The picture, (H, W, 3), from 0 to 255. paper : the background, (H, W, 3), from 0 to 1."""
-        picture = np.repeat(np.repeat(paper.astype(np.float32), FINER, axis=0), FINER, axis=1)
         solid = shown.opacity >= 1.0
+        scenes = [_Scene(shown.only(kind), self.camera) if kind.any() else None for kind in (solid, ~solid)]
+        pixels = self.camera.pixels(shown.corners.reshape(-1, 3), self.size)
+        x, y = np.clip(pixels, 0, self.size).T
+        left, right = math.floor(max(0.0, x.min() - 2)), math.ceil(min(self.size[0], x.max() + 2))
+        first, last = math.floor(max(0.0, y.min() - 2)), math.ceil(min(self.size[1], y.max() + 2))
+        picture = np.asarray(paper * 255.0 + 0.5, dtype=np.uint8)
+        for top in range(first, last, ROWS):
+            end = min(top + ROWS, last)
+            low, high = max(0, top - 1), min(self.size[1], end + 1)  # lines are known between neighbours
+            band = self._band(scenes[0], scenes[1], paper[low:high, left:right], (left, low))
+            picture[top:end, left:right] = band[top - low : end - low]
+        return picture
+
+    def _band(
+        self, solid: _Scene | None, clear: _Scene | None, paper: FloatArray, at: tuple[int, int]
+    ) -> NDArray[np.uint8]:
+        """Some pixels of the picture, the upper left one at `at`."""
+        picture = np.repeat(np.repeat(paper.astype(np.float32), FINER, axis=0), FINER, axis=1)
         limit = np.full(picture.shape[:2], np.inf, np.float32)
-        if solid.any():
-            seen = shown.only(solid)
-            scene = _Scene(seen, self.camera)
-            layer = self._first(scene)
-            _paint(picture, scene, layer, None)
+        if solid is not None:
+            layer = self._first(solid, paper.shape[:2], at)
+            _paint(picture, solid, layer, None)
             limit = np.where(layer.triangle >= 0, layer.depth, np.float32(np.inf))
-        if not solid.all():
-            self._peel(picture, shown.only(~solid), limit)
+        if clear is not None:
+            self._peel(picture, clear, limit, at)
         corners = [picture[k::FINER, m::FINER] for k in range(FINER) for m in range(FINER)]
         whole = corners[0] + corners[1]
         for corner in corners[2:]:
             whole += corner
         return np.asarray(whole * (255.0 / len(corners)) + 0.5, dtype=np.uint8)
 
-    def _peel(self, picture: Small, shown: Shown, limit: Small) -> None:
+    def _peel(self, picture: Small, scene: _Scene, limit: Small, at: tuple[int, int]) -> None:
         """Paint what one can see through over what is behind it: the layers from the last to the first."""
-        scene, layers = _Scene(shown, self.camera), []
+        layers: list[_Layer] = []
         start = np.zeros(limit.shape, np.float32)
         for _ in range(MOST_LAYERS):
-            layer = self._behind(scene, start, limit)
+            layer = self._behind(scene, start, limit, at)
             if not (layer.triangle >= 0).any():
                 break
             layers.append(layer)
             start = np.where(layer.triangle >= 0, layer.depth + NEARER * self.reach, np.float32(np.inf))
         for layer in reversed(layers):
-            _paint(picture, scene, layer, shown.opacity[shown.owner])
+            _paint(picture, scene, layer, scene.shown.opacity[scene.shown.owner])
 
-    def _first(self, scene: _Scene) -> _Layer:
+    def _first(self, scene: _Scene, shape: tuple[int, ...], at: tuple[int, int]) -> _Layer:
         """The nearest triangles: found once a pixel, and for each sub-pixel where neighbours differ."""
-        width, height = self.size
-        rough = _empty((height, width))
-        first, last = self._rows(scene.shown)
-        for top in range(first, last, ROWS):
-            rows = slice(top, min(top + ROWS, last))
-            y, x = np.mgrid[rows, 0:width]
-            scene.cast(self._starts(x.ravel() + 0.5, y.ravel() + 0.5), rough, (rows, slice(None)))
+        (rows, columns), (left, top) = shape, at
+        rough = _empty((rows, columns))
+        y, x = np.mgrid[0:rows, 0:columns]
+        starts = self._starts(x.ravel() + left + 0.5, y.ravel() + top + 0.5)
+        scene.cast(starts, rough, (slice(None), slice(None)))
         fine = _Layer(*(_enlarged(a) for a in (rough.triangle, rough.depth, rough.light)))
         y, x = np.nonzero(_unsettled(scene, rough, self.camera.scale))
         for dy in range(FINER):
             for dx in range(FINER):
-                at = (FINER * y + dy, FINER * x + dx)
-                scene.cast(self._starts(x + (dx + 0.5) / FINER, y + (dy + 0.5) / FINER), fine, at)
+                spots = (FINER * y + dy, FINER * x + dx)
+                starts = self._starts(left + x + (dx + 0.5) / FINER, top + y + (dy + 0.5) / FINER)
+                scene.cast(starts, fine, spots)
         return fine
 
-    def _behind(self, scene: _Scene, start: Small, limit: Small) -> _Layer:
+    def _behind(self, scene: _Scene, start: Small, limit: Small, at: tuple[int, int]) -> _Layer:
         """The nearest triangles behind a depth and before another, for each sub-pixel."""
-        height, width = start.shape
-        layer = _empty((height, width))
-        first, last = (FINER * row for row in self._rows(scene.shown))
-        for top in range(first, last, FINER * ROWS):
-            rows = slice(top, min(top + FINER * ROWS, last))
-            y, x = np.nonzero(np.isfinite(start[rows]))
-            y += top
-            at = (y, x)
-            scene.cast(self._starts((x + 0.5) / FINER, (y + 0.5) / FINER, start[at]), layer, at, start[at])
+        layer = _empty((start.shape[0], start.shape[1]))
+        spots = np.nonzero(np.isfinite(start))
+        y, x = spots
+        starts = self._starts(at[0] + (x + 0.5) / FINER, at[1] + (y + 0.5) / FINER, start[spots])
+        scene.cast(starts, layer, spots, start[spots])
         layer.triangle[layer.depth >= limit - TOUCHING * self.camera.scale] = -1
         return layer
-
-    def _rows(self, shown: Shown) -> tuple[int, int]:
-        """The first row of pixels in which anything is seen, and the one after the last."""
-        y = self.camera.pixels(shown.corners.reshape(-1, 3), self.size)[:, 1]
-        return max(0, math.floor(y.min()) - 1), min(self.size[1], math.ceil(y.max()) + 1)
 
     def _starts(self, x: Any, y: Any, ahead: Any = 0.0) -> FloatArray:
         """Where rays begin, (N, 3). x, y : places in pixels from the upper left, (N,). ahead : how far they
