@@ -229,8 +229,8 @@ def test_two_pages_have_their_own_values(script):
 
 
 def test_many_changes_leave_nothing_behind(desk):
-    """The viewer holds the geometry of one part, its faces and its edges, after thirty changes."""
-    for k in range(30):
+    """The viewer holds the geometry of one part, its faces and its edges, after fifteen changes."""
+    for k in range(15):
         desk.type("wide", str(41 + k))
         desk.volume((41 + k) ** 2 / 2 * 10 - ROUND)
     wait_for(lambda: desk.viewer("window.part.view.renderer.info.memory.geometries") == 2)
