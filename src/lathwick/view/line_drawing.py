@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from .camera import View, sight
-from .scene import Shown
+from .scene import Shown, creases
 
 LIFTED = 1e-4
 """A ray starts so far before its line, as a share of the body, not to meet the line's own faces."""
@@ -53,15 +53,8 @@ def _reach(shown: Shown) -> float:
 def _edges(shown: Shown) -> FloatArray:
     """Sides of triangles between faces that do not meet smoothly, (N, 2, 3)."""
     points, number = np.unique(shown.corners.reshape(-1, 3), axis=0, return_inverse=True)
-    triangles = number.reshape(-1, 3)
-    ends = np.sort(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
-    codes = ends[:, 0] * np.int64(len(points)) + ends[:, 1]
-    order = np.argsort(codes, kind="stable")
-    same = np.flatnonzero(np.diff(codes[order]) == 0)
-    one, two = shown.owner[order[same] // 3], shown.owner[order[same + 1] // 3]
-    pairs = np.minimum(one, two) * np.int64(shown.faces) + np.maximum(one, two)
-    kept = (one != two) & ~np.isin(pairs, shown.smooth)
-    return np.asarray(points[ends[order[same[kept]]]])
+    sides = creases(number.reshape(-1, 3), shown.owner, shown.faces, shown.smooth)
+    return np.asarray(points[sides])
 
 
 def _outlines(shown: Shown, back: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -12,7 +12,7 @@ from ..mesh.mesh import IntArray
 from ..mesh.tessellate import default_chord, tessellate_by_face
 from ..topology.body import Body
 from .picture import Drawable, colored
-from .scene import Color
+from .scene import Color, creases, smooth_pairs
 
 COARSE, ROUGH = 8.0, 45.0
 """Largest angle of a chord, degrees; and while the part moves, if it has many triangles."""
@@ -115,22 +115,9 @@ class _Triangles:
 
 
 def _edges(body: Body, vertices: FloatArray, triangles: IntArray, owner: IntArray) -> FloatArray:
-    """The sides of triangles that lie between two faces which do not meet smoothly, (2 * N, 3)."""
-    index = {face: i for i, face in enumerate(body.brep_faces)}
-    count = len(index)
-    smooth = set()
-    for edge in body.edges():
-        if edge.is_convex is None:
-            low, high = sorted(index[f.brep] for f in edge.faces)
-            smooth.add(low * count + high)
-    ends = np.sort(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
-    codes = ends[:, 0] * np.int64(len(vertices)) + ends[:, 1]
-    order = np.argsort(codes, kind="stable")
-    same = np.flatnonzero(np.diff(codes[order]) == 0)
-    one, two = owner[order[same] // 3], owner[order[same + 1] // 3]
-    pairs = np.minimum(one, two) * np.int64(count) + np.maximum(one, two)
-    shown = (one != two) & ~np.isin(pairs, np.array(sorted(smooth), dtype=np.int64))
-    return np.asarray(vertices[ends[order[same[shown]]]].reshape(-1, 3))
+    """The sides of triangles along the edges that are seen, (2 * N, 3)."""
+    smooth = np.array(smooth_pairs(body), dtype=np.int64)
+    return vertices[creases(triangles, owner, len(body.brep_faces), smooth)].reshape(-1, 3)
 
 
 def _packed(array: Any, kind: str) -> str:

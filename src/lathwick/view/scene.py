@@ -74,11 +74,22 @@ def _of_faces(body: Body, mesh: Mesh, owner: IntArray, color: Color) -> Shown:
         found = face.surface.normals(mesh.vertices[used]) * (1.0 if face.outward else -1.0)
         normals[mine] = found[inverse.reshape(-1, 3)]
     count = len(body.brep_faces)
-    smooth = np.array(_smooth_pairs(body), dtype=np.int64)
+    smooth = np.array(smooth_pairs(body), dtype=np.int64)
     return Shown(mesh.corners, normals, owner, np.tile(np.array(color), (count, 1)), np.ones(count), smooth)
 
 
-def _smooth_pairs(body: Body) -> list[int]:
+def creases(triangles: IntArray, owner: IntArray, faces: int, smooth: IntArray) -> IntArray:
+    """The sides of triangles, (N, 2), that lie between two faces which do not meet smoothly."""
+    ends = np.sort(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+    codes = ends[:, 0] * np.int64(int(triangles.max(initial=0)) + 1) + ends[:, 1]
+    order = np.argsort(codes, kind="stable")
+    same = np.flatnonzero(np.diff(codes[order]) == 0)
+    one, two = owner[order[same] // 3], owner[order[same + 1] // 3]
+    pairs = np.minimum(one, two) * np.int64(faces) + np.maximum(one, two)
+    return np.asarray(ends[order[same[(one != two) & ~np.isin(pairs, smooth)]]])
+
+
+def smooth_pairs(body: Body) -> list[int]:
     """Codes low * F + high of the pairs of faces that meet smoothly."""
     index = {face: i for i, face in enumerate(body.brep_faces)}
     pairs = []
