@@ -268,3 +268,17 @@ def test_check_tells_of_edges_and_faces_that_are_very_small(lathwick, tmp_path):
     told = lathwick("check", tmp_path / "step.step").out
     assert "2 edges shorter than 0.0054 mm" in told and "1 face narrower" in told
     assert "shorter" not in lathwick("check", tmp_path / "plain.step").out
+
+
+def test_check_tells_which_bodies_touch_or_are_in_each_other(lathwick, tmp_path):
+    """A pin in a sleeve of its own diameter touches it; a washer that is too small is cut into by the pin."""
+    pin = lw.cylinder(5, 40)
+    sleeve = lw.cut(lw.cylinder(8, 20), lw.cylinder(5, 20))
+    washer = lw.move(lw.cut(lw.cylinder(9, 2), lw.cylinder(4, 2)), dz=30)
+    far = lw.move(lw.box(1, 1, 1), dx=50)
+    part = lw.Part({"pin": pin, "sleeve": sleeve, "washer": washer, "far": far})
+    part.save(tmp_path / "set.step")
+    told = lathwick("check", tmp_path / "set.step").out
+    assert '"pin" and "sleeve" touch, at (' in told
+    assert f'"pin" and "washer" share {3.141592653589793 * (25 - 16) * 2:.6g} mm' in told
+    assert "far" not in told.partition("valid")[2]

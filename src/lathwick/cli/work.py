@@ -18,6 +18,7 @@ from ..family.part import Part
 from ..family.presets import Presets
 from ..family.script import load_design
 from ..family.tables import name_problem
+from ..family.telling import meetings
 from ..family.variants import (
     TABLE_FILE,
     RunNotWritten,
@@ -260,6 +261,8 @@ def check_target(target: str, settings: Mapping[str, Any]) -> int:
     if not problems:
         console.print("  [green]valid[/]: closed, the right way round, every edge shared by two faces")
     show_small(part.body)
+    for text in meetings(part) if part.bodies else ():
+        console.print(f"  [dim]{escape(text)}[/]", soft_wrap=True)
     return 1 if problems else 0
 
 

@@ -20,8 +20,10 @@ if TYPE_CHECKING:
 
 MOST_LUMPS = 40
 MOST_PAIRS = 60
-MOST_FACES = 80
-"""Lumps and pairs of bodies that are looked at, and faces of two lumps that do not share a vertex."""
+MOST_FACES = 12
+"""Lumps and pairs of bodies that are looked at, and faces of two of which no edge lies in the other."""
+ON_AN_EDGE = 7
+"""Points of an edge that are looked at."""
 NO_SPACE = 1e-9
 """A shared volume, as a share of the smaller body, that is rounding."""
 
@@ -56,20 +58,28 @@ def _touching_pairs(body: Body) -> Iterator[FloatArray]:
 
 
 def _contact(one: Body, two: Body) -> FloatArray | None:
-    """A point that two lumps share: a vertex of both, or where they come nearest."""
-    from scipy.spatial import cKDTree
-
+    """A point that two bodies share which are not in each other: of the edges of one, or, where there are few
+    faces, where they come nearest."""
     from .measuring import nearest_points
 
-    p, q = (np.array([v.point for v in lump.vertices()]).reshape(-1, 3) for lump in (one, two))
-    if len(p) and len(q):
-        gaps = np.asarray(cKDTree(q).query(p)[0])
-        if gaps.min() <= RESOLUTION:
-            return np.asarray(p[gaps.argmin()])
+    for body, other in ((one, two), (two, one)):
+        places = _places_of_edges(body, np.array(other.bounds))
+        if len(places) and (held := other.contains(places)).any():
+            return np.asarray(places[held.argmax()])
     if len(one.brep_faces) + len(two.brep_faces) > MOST_FACES:
         return None
     a, b = nearest_points(one, two)
     return np.array(a) if np.linalg.norm(np.subtract(a, b)) <= RESOLUTION else None
+
+
+def _places_of_edges(body: Body, box: FloatArray) -> FloatArray:
+    """Points of the edges of a body that lie in a box, (N, 3)."""
+    edges = list(body.faces_of_edge)
+    if not edges:
+        return np.zeros((0, 3))
+    found = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, ON_AN_EDGE)) for e in edges])
+    inside = (found >= box[0] - RESOLUTION).all(axis=1) & (found <= box[1] + RESOLUTION).all(axis=1)
+    return np.asarray(found[inside])
 
 
 def count_of(chosen: Any) -> int:
@@ -93,15 +103,33 @@ def changed_selections(steps: Sequence[Step], usual: Mapping[str, int]) -> list[
     return found
 
 
+def _near_pairs(part: Part, room: float) -> list[tuple[str, str]]:
+    """Bodies of a part, by name, whose boxes share a space or are no further apart than `room`; those that
+    share more than -`room` for a negative one."""
+    boxes = {name: np.array(leaf.bounds) for name, leaf in part.leaves().items()}
+    return [
+        (a, b)
+        for a, b in combinations(boxes, 2)
+        if (np.maximum(boxes[a][0], boxes[b][0]) <= np.minimum(boxes[a][1], boxes[b][1]) + room).all()
+    ]
+
+
+def meetings(part: Part) -> list[str]:
+    """What is to be known of bodies that are in each other, or touch, with a place; of the first `MOST_PAIRS`
+    that are near each other."""
+    leaves, told = part.leaves(), []
+    for a, b in _near_pairs(part, RESOLUTION)[:MOST_PAIRS]:
+        one, two = leaves[a].body, leaves[b].body
+        if text := _shared(a, one, b, two):
+            told.append(text)
+        elif (place := _contact(one, two)) is not None:
+            told.append(f'"{a}" and "{b}" touch, at {place_text(place.tolist())}')
+    return told
+
+
 def in_each_other(part: Part) -> list[Message]:
     """A warning for every two bodies of a part that share a volume, or of which that cannot be told."""
-    leaves = part.leaves()
-    boxes = {name: np.array(leaf.bounds) for name, leaf in leaves.items()}
-    pairs = [
-        (a, b)
-        for a, b in combinations(leaves, 2)
-        if (np.maximum(boxes[a][0], boxes[b][0]) + RESOLUTION < np.minimum(boxes[a][1], boxes[b][1])).all()
-    ]
+    leaves, pairs = part.leaves(), _near_pairs(part, -RESOLUTION)
     found = [text for a, b in pairs[:MOST_PAIRS] if (text := _shared(a, leaves[a].body, b, leaves[b].body))]
     if len(pairs) > MOST_PAIRS:
         found.append(f"whether bodies are in each other was tried for {MOST_PAIRS} of {len(pairs)} pairs")
