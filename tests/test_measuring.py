@@ -86,3 +86,17 @@ def test_undercuts_of_a_pull():
     for way in ((0, 0, 0), "up", (1, 2)):
         with pytest.raises(lw.ModellingError, match="direction"):
             box.undercuts(way)
+
+
+def test_sections_of_a_tube_and_beside_it():
+    """A ring of material, one of ellipses at an angle, two strips along the axis; nothing beside the body."""
+    tube = lw.cut(lw.cylinder(10, 40), lw.cylinder(6, 40))
+    (ring,) = lw.section(tube, lw.XY.offset(15))
+    assert ring.area == pytest.approx(math.pi * (100 - 36), rel=1e-12)
+    assert sorted(edge.radius for edge in ring.edges()) == pytest.approx([6, 10])
+    (slanted,) = lw.section(tube, lw.Plane((0, 0, 20), (0, math.sin(0.5), math.cos(0.5))))
+    assert slanted.area == pytest.approx(math.pi * (100 - 36) / math.cos(0.5), rel=1e-9)
+    assert len(lw.section(tube, lw.XZ)) == 2
+    assert len(lw.section(tube, lw.XY.offset(50))) == 0
+    with pytest.raises(lw.ModellingError, match="a section is of a body"):
+        lw.section("tube", lw.XY)

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from .family.measuring import angle as angle
     from .family.measuring import distance as distance
     from .family.measuring import interference as interference
+    from .family.measuring import section as section
     from .family.messages import Message as Message
     from .family.parameters import Angle as Angle
     from .family.parameters import Count as Count
@@ -103,7 +104,7 @@ _HOMES = {
     "family.design": ("Design", "design"),
     "family.files": ("read_mesh", "read_step", "save", "save_each"),
     "family.job": ("Job",),
-    "family.measuring": ("angle", "distance", "interference"),
+    "family.measuring": ("angle", "distance", "interference", "section"),
     "family.messages": ("Message",),
     "family.parameters": ("Angle", "Count", "Flag", "Length", "Number", "Text", "param"),
     "family.part": ("Material", "Part"),

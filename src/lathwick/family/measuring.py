@@ -14,11 +14,16 @@ from ..geometry import vector
 from ..geometry.placement import Axis, FloatArray, Plane
 from ..geometry.vector import Vec3
 from ..modelling.boolean.operations import combined
+from ..modelling.combine import half_space
+from ..modelling.references import PlaneLike, plane_of
 from ..topology.body import Body, BodyEdge, BodyFace, BodyVertex
 from ..topology.selection import Selection
 
 Measured: TypeAlias = BodyFace | BodyEdge | BodyVertex | Body | Iterable[float]
 """A face, an edge, a vertex, a whole body, a selection of one of these, or a point (x, y, z)."""
+
+SECTION = "section"
+"""The step under which the faces of a section are called."""
 
 STARTS = 6
 """From so many pairs of samples the nearest points are looked for."""
@@ -67,6 +72,21 @@ def interference(a: Body, b: Body) -> float:
         return 0.0
     common = combined(a, b, "intersect")
     return 0.0 if common is None else common.volume
+
+
+def section(body: Body, plane: PlaneLike) -> Selection[BodyFace]:
+    """The faces in which a plane cuts a body: their areas, edges and centers are those of the cut.
+
+    Empty where the plane does not cut it. Raises ModellingError for what is no body and no plane, and where
+    the cut cannot be told apart.
+    """
+    if not isinstance(body, Body):
+        raise ModellingError(f"a section is of a body, got {shown_value(body)}")
+    wall = plane_of(plane, "a section lies in")
+    left = combined(body, half_space(body, wall, 1.0, SECTION), "cut")
+    if left is None or left.volume >= body.volume * (1.0 - 1e-12):
+        return Selection()
+    return Selection(face for face in left.faces() if any(n.step == SECTION for n in face.brep.names))
 
 
 class _Thing:
