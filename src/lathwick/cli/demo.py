@@ -159,5 +159,7 @@ def _say_next(out: Path) -> None:
   {command} measure {script} --faces
   {command} picture {script} --sketch profile -o {out / "profile.png"}
   {command} vary {script} {table} --out {out / "sizes"}
+  {command} page {script}
+  {command} demo --list
 """
     console.print(text, soft_wrap=True)
