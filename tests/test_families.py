@@ -389,3 +389,27 @@ def test_a_sheet_and_a_plot_of_a_run(tube, tmp_path):
         run.plot("weight", against="wall", path=tmp_path / "x.png")
     with pytest.raises(lw.ExchangeError, match="label and mass are not numbers"):
         lw.vary(tube, pd.DataFrame({"label": ["x"]}), workers=0).plot("mass", "label", tmp_path / "x.png")
+
+
+def test_a_default_that_cannot_be_built_costs_no_other_part():
+    """Whatever the script does by default, a part with other values is made, and nothing told of it."""
+
+    @lw.design()
+    def odd(job: lw.Job, do: lw.Text = "raise"):
+        if do == "raise":
+            raise ZeroDivisionError
+        if do == "leave":
+            raise SystemExit(3)
+        block = job.box("block", 10, 10, 10)
+        return job.fillet("soft", block, block.edges("block/top"), 1)
+
+    assert odd(do="build").messages == ()
+
+
+def test_lumps_that_touch_are_told_once_and_not_of_a_split():
+    job = lw.Job()
+    halves = job.split("saw", job.box("block", 10, 10, 10), lw.XY.offset(4))
+    job.move("aside", halves, dx=5)
+    pair = job.union("pair", job.box("low", 5, 5, 5), job.box("high", 5, 5, 5, on=lw.Plane((5, 5, 5), lw.Z)))
+    job.move("moved", pair, dx=50)
+    assert [m.step for m in job.messages if "touch" in m.text] == ["pair"]

@@ -236,3 +236,11 @@ def test_axes_and_notes_lie_over_the_part():
     assert ((corner[:, :, 2] > 1.5 * corner[:, :, 0]) & (corner[:, :, 2] > 0.4)).sum() > 50
     plain = pixels(png(part, "p", view="front", notes=False))
     assert (np.abs(image - plain).max(axis=2) > 0.1).sum() > 500
+
+
+def test_options_that_a_drawing_has_no_use_for_are_refused(tmp_path):
+    lw.save(lw.box(4, 3, 2), tmp_path / "box.stl")
+    with pytest.raises(lw.ExchangeError, match="a mesh is drawn as it is"):
+        png(lw.read_mesh(tmp_path / "box.stl"), "box", section="x")
+    with pytest.raises(lw.ExchangeError, match="three views show the whole part"):
+        lw.save(lw.box(4, 3, 2), tmp_path / "x.png", view="three", section="x")

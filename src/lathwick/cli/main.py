@@ -269,14 +269,14 @@ def compare(before: str, after: str, settings: Sequence[str], output: Path | Non
 @click.option("--explode", type=float, metavar="SHARE", help="Move bodies apart by this share.")
 @click.option("--background", metavar="COLOR", help="Color behind the part.")
 @click.option("--no-notes", is_flag=True, help="Leave out what the design notes.")
-@click.option("--size", default="1280x800", show_default=True, help="Width x height in pixels.")
+@click.option("--size", help="Width x height in pixels, 1280x800 by default.")
 def picture(
     script: str,
     output: Path,
     settings: Sequence[str],
     sketch: str | None,
     preset: str | None,
-    size: str,
+    size: str | None,
     transparent: str | None,
     no_notes: bool,
     **looks: Any,
@@ -290,7 +290,9 @@ def picture(
         options["transparent"] = _opacity(transparent)
     if no_notes:
         options["notes"] = False
-    draw(script, _pairs(settings), output, sketch, preset, {**options, "size": _pixels(size)})
+    if size is not None:
+        options["size"] = _pixels(size)
+    draw(script, _pairs(settings), output, sketch, preset, options)
 
 
 def _opacity(text: str) -> float | list[str]:

@@ -205,7 +205,7 @@ def draw(
 ) -> None:
     """Write a picture of a part, of one of its sketches, or of what is in a file."""
     if output.suffix.lower() in (".svg", ".pdf") and options["view"] == "three":
-        options = {}
+        options = {name: value for name, value in options.items() if name != "view"}
     elif output.suffix.lower() != ".png":
         raise ParameterError(f"{output.name}: a picture is a .png file, three views a .svg or .pdf too")
     made_folder(output.parent)
@@ -220,7 +220,7 @@ def draw(
         sketches = {step.name: step.sketch for step in part.steps if step.sketch is not None}
         if sketch not in sketches:
             raise ParameterError(f'there is no sketch "{sketch}"; there are {", ".join(sketches) or "none"}')
-        save(sketches[sketch], output, size=options["size"])
+        save(sketches[sketch], output, **{k: v for k, v in options.items() if k == "size"})
     show_written([output])
 
 

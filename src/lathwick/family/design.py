@@ -7,7 +7,7 @@ import inspect
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
 
-from ..errors import LathwickError, ParameterError
+from ..errors import ParameterError
 from ..geometry.units import MILLIMETRES
 from .job import Job
 from .messages import Message
@@ -37,7 +37,6 @@ class Design:
         self.build_function = build
         self.cache: StepCache | None = StepCache()
         self._usual: dict[str, int] | None = None
-        self._is_looking = False
         self.unit = unit
         self.strict = strict
         self.name = build.__name__
@@ -97,6 +96,14 @@ class Design:
         self, checked: Mapping[str, Value], watch: Watch | None = None, until: str | None = None
     ) -> Part:
         """The part with values that `check` has returned. watch : see `Job`. until : see `build`."""
+        part = self._made(checked, watch, until)
+        told = self._changed(checked, part.steps)
+        if until is None and part.bodies:
+            told += in_each_other(part)
+        return part.as_made(part.name, part.params, part.steps, (*part.messages, *told))
+
+    def _made(self, checked: Mapping[str, Value], watch: Watch | None, until: str | None) -> Part:
+        """What the function of the design makes, with what it tells itself."""
         kinds = dimensions(self.parameters)
         job = Job(
             self.unit,
@@ -127,10 +134,7 @@ class Design:
                 "build it with the job that is passed in"
             )
         name = self.name if result.name == "part" else result.name
-        told = [*job.messages, *self._changed(checked, job.steps)]
-        if until is None and result.bodies:
-            told += in_each_other(result)
-        return result.as_made(name, checked, job.steps, tuple(told))
+        return result.as_made(name, checked, job.steps, job.messages)
 
     def _changed(self, checked: Mapping[str, Value], steps: tuple[Step, ...]) -> list[Message]:
         """What is told of selections that are not what they are in the default part.
@@ -138,7 +142,7 @@ class Design:
         That is built once, as far as its last selection, when a part with other values has one.
         """
         counts = {step.name: step.chosen for step in steps if step.chosen is not None}
-        if not counts or self._is_looking:
+        if not counts:
             return []
         if self._usual is None:
             is_default = not any(p.is_required for p in self.parameters) and checked == self.check()
@@ -147,13 +151,10 @@ class Design:
 
     def _counts_by_default(self, last: str) -> dict[str, int]:
         """How many edges or faces each step is given in the default part; none where that cannot be built."""
-        self._is_looking = True
         try:
-            part = self.built(self.check(), until=last)
-        except LathwickError:
+            part = self._made(self.check(), None, last)
+        except (Exception, SystemExit):  # the script is the user's, and other values were asked for
             return {}
-        finally:
-            self._is_looking = False
         return {step.name: step.chosen for step in part.steps if step.chosen is not None}
 
 

@@ -74,7 +74,7 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
         if option not in known:
             listed = ", ".join(k for k, p in known.items() if p.kind is p.KEYWORD_ONLY)
             raise ExchangeError(
-                f'{target.name}: there is no option "{option}" for this format; there are {listed}'
+                f'{target.name}: there is no option "{option}" for this format; there are {listed or "none"}'
             )
     data = encoder(obj, name, **options)
     write_atomically(target, data)
@@ -315,6 +315,15 @@ def _picture(
     from ..view.picture import png  # heavy, and not always installed
 
     if view == "three":
+        if (step, highlight, section, transparent, explode, background) != (
+            None,
+            None,
+            None,
+            None,
+            0.0,
+            None,
+        ):
+            raise ExchangeError("three views show the whole part as it is; of the options they take size")
         return _sheet(obj, name, "png", size)
     return png(
         obj, name, size=size, view=view, span=span, step=step, highlight=highlight, section=section,

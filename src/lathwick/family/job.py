@@ -435,7 +435,7 @@ class Job(Recorder):
     def split(self, name: str, body: Body, plane: PlaneLike) -> Body:
         """A body divided by a plane into lumps; `separate` gives them one by one. All faces of those in front
         of the plane answer to `name/above` besides, the others to `name/below`."""
-        return self._record(name, "split", "", lambda _: verbs.split(body, plane, name))
+        return self._record(name, "split", "", lambda _: verbs.split(body, plane, name), divides=True)
 
     def separate(self, body: Body) -> tuple[Body, ...]:
         """The lumps of a body, each as a body of its own."""

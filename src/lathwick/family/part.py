@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -16,6 +15,7 @@ from ..errors import ExchangeError, ParameterError
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
+from ..topology.names import stem_of
 from .messages import NOTE, Message
 from .parameters import Value
 from .steps import Step
@@ -234,8 +234,7 @@ class Part:
         rows: dict[tuple[str, str, float], list[Part]] = {}
         for name, leaf in self.leaves().items():
             material = leaf.material.name if leaf.material else ""
-            stem = re.sub(r"[\s#_.-]*\d+$", "", name) or name
-            rows.setdefault((stem, material, round(leaf.volume, 6)), []).append(leaf)
+            rows.setdefault((stem_of(name), material, round(leaf.volume, 6)), []).append(leaf)
         lines = []
         for (stem, material, _), leaves in rows.items():
             one = leaves[0].mass

@@ -154,9 +154,10 @@ class Recorder:
         *,
         pieces: int | None = None,
         chosen: object = None,
+        divides: bool = False,
     ) -> Body:
         """Make a step. pieces : how many lumps it is meant to have at most; None for any. chosen : the edges
-        or faces that it works on."""
+        or faces that it works on. divides : whether lumps that touch are what it is for."""
         self._new_name(name, False)
         key, self._pending = self._pending, ""
         started = time.perf_counter()
@@ -166,7 +167,8 @@ class Recorder:
         seconds = time.perf_counter() - started
         if pieces is not None and body.lumps > pieces:
             warnings.append(_falls_apart(body, pieces))
-        if text := touching(body):
+        had = max((given.lumps for given in self._given), default=0)
+        if body.lumps > had and not divides and (text := touching(body)):
             warnings.append(text)
         self._messages += [Message(WARNING, warning, name) for warning in warnings]
         count = None if chosen is None else count_of(chosen)

@@ -36,6 +36,11 @@ def load_design(where: str) -> Design:
     return next(iter(own.values()))
 
 
+def script_path(where: str) -> Path:
+    """The file of "file.py" or "file.py:design"."""
+    return Path(where.rpartition(":")[0] if _names_a_design(where) else where)
+
+
 def _names_a_design(where: str) -> bool:
     head, _, tail = where.rpartition(":")
     return bool(head) and tail.isidentifier() and head.endswith(".py")

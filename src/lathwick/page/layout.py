@@ -7,15 +7,16 @@ from __future__ import annotations
 
 import asyncio
 import itertools
+import json
 import time
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
 from nicegui import app, ui
 from starlette.responses import Response
 
+from ..family.script import script_path
 from ..view.html_file import static
 from .controls import Control, control_of
 from .maker import FORMATS, Answer
@@ -47,7 +48,7 @@ def page_of(script: str) -> Callable[[], Awaitable[None]]:
 
 
 class _Models:
-    """What the viewers fetch, by numbers that nobody else knows."""
+    """What the viewers fetch, by number; who may ask, the guard decides."""
 
     def __init__(self) -> None:
         self._kept: dict[int, bytes] = {}
@@ -71,7 +72,7 @@ class Session:
 
     def __init__(self, script: str, models: _Models) -> None:
         self._script, self._models = script, models
-        self._path = Path(script.rpartition(":")[0] or script if ".py:" in script else script)
+        self._path = script_path(script)
         self._worker = Worker(script)
         self._controls: dict[str, Control] = {}
         self._presets: dict[str, dict[str, str]] = {}
@@ -79,6 +80,7 @@ class Session:
         self._saved = self._stamp()
         self._is_building = self._is_stale = self._is_closed = False
         self._reloading = asyncio.Lock()
+        self._unit = ""
 
     # ---- what is drawn once
 
@@ -155,7 +157,7 @@ class Session:
             loaded = await self._worker.ask({"kind": "load"})
         if self._told(loaded):
             return
-        self._title.text = f"{loaded['name']}"
+        self._title.text = loaded["name"]
         self._about.text = loaded["about"]
         self._unit = loaded["unit"]
         self._presets = loaded["presets"]
@@ -305,7 +307,7 @@ class Session:
         text = "\n".join(pick["name"] for pick in picks)
         text += f"\n{answer['distance']} {self._unit} apart at least"
         text += f", at {answer['angle']} degrees" if "angle" in answer else ""
-        self._client.run_javascript(f"tellPart({{note: {_quoted(text)}}})")
+        self._client.run_javascript(f"tellPart({{note: {json.dumps(text)}}})")
 
     # ---- presets
 
@@ -322,10 +324,8 @@ class Session:
             ui.button("Remove", on_click=self._remove).props("flat dense no-caps")
 
     async def _start_from(self, event: Any) -> None:
-        values = self._presets.get(event.value or "")
-        if values is None:
-            return
-        await self._reset()
+        if event.value in self._presets:
+            await self._reset()
 
     async def _reset(self) -> None:
         """Everything as in the preset that is chosen, or as by default."""
@@ -400,9 +400,3 @@ def _rows(rows: list[list[str]]) -> None:
         for name, value in rows:
             ui.label(name)
             ui.label(value)
-
-
-def _quoted(text: str) -> str:
-    import json
-
-    return json.dumps(text)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import os
 import secrets
 import socket
 import webbrowser
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from ..errors import ParameterError
+from ..family.script import script_path
 from ..view.html_file import library, static
 from .guard import Guard
 
@@ -51,10 +50,8 @@ def serve_page(
     show : open it in the browser. port : 0 for a free one. ready : called with the address. Raises
     ParameterError where there is no such script or the extra is missing.
     """
-    file = script.rpartition(":")[0] if script.rpartition(":")[2].isidentifier() else script
-    if not Path(file or script).is_file():
-        raise ParameterError(f"{file or script}: no such script")
-    os.environ.setdefault("MPLBACKEND", "agg")
+    if not script_path(script).is_file():
+        raise ParameterError(f"{script_path(script)}: no such script")
     try:
         from nicegui import app, ui
     except ModuleNotFoundError as error:
@@ -69,7 +66,7 @@ def serve_page(
     address = f"http://{HOST}:{port}/?token={token}"
     app.add_middleware(Guard, token=token, hosts=hosts)
     _serve_files(app)
-    ui.page("/", title=f"{Path(script).stem} · Lathwick")(page_of(script))
+    ui.page("/", title=f"{script_path(script).stem} · Lathwick")(page_of(script))
 
     def begin() -> None:
         ready(address)

@@ -6,6 +6,7 @@ that it came from: "plate/side:front". The name stays on the face through every 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -45,6 +46,11 @@ def _others(name: str) -> tuple[str, ...]:
 def side_names(step: str, item: str) -> tuple[FaceName, ...]:
     """The names of a face that a step makes at a curve of its sketch."""
     return tuple(FaceName(step, "side", str(name)) for name in (item, *_others(item)))
+
+
+def stem_of(name: str) -> str:
+    """The name of a body without a number at its end: "pin 3" is one of the pins."""
+    return re.sub(r"[\s#_.-]*\d+$", "", name) or name
 
 
 def copied_names(names: Sequence[FaceName], steps: Sequence[str]) -> tuple[FaceName, ...]:

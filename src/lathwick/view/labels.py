@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from functools import partial
 from itertools import pairwise
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from ..topology.names import stem_of
 from .camera import Camera
 from .scene import Color
 from .style import DPI, FONT, INK, PAPER, QUIET
@@ -80,11 +80,6 @@ def letters(size: tuple[float, float]) -> float:
 
 def _letters(figure: Figure) -> float:
     return letters((_width(figure), _height(figure)))
-
-
-def stem_of(name: str) -> str:
-    """The name of a body without a number at its end."""
-    return re.sub(r"[\s#_.-]*\d+$", "", name) or name
 
 
 def grouped(entries: Sequence[tuple[str, Color]]) -> list[tuple[str, Color]]:

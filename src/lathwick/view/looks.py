@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeAlias
 
@@ -15,6 +15,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..modelling.boolean.operations import combined
 from ..modelling.combine import half_space
 from ..topology.body import Body
+from ..topology.names import FaceName
 from .camera import View, sight
 from .scene import Color, Shown, shown_body, together
 
@@ -60,17 +61,19 @@ def triangles_of(bodies: Mapping[str, tuple[Body, Color]], look: Look) -> Shown:
     return together(parts)
 
 
-def _of_step(body: Body, step: str) -> NDArray[np.bool_]:
-    """Which faces a step has made, (F,) of bool, in the order in which lumps are shown."""
+def _marked(body: Body, test: Callable[[FaceName], bool]) -> NDArray[np.bool_]:
+    """Which faces have a name of a kind, (F,), in the order in which lumps are shown."""
     faces = [face for lump in body.pieces for face in Body((lump,), body.unit).brep_faces]
-    return np.array([any(name.step == step for name in face.names) for face in faces], dtype=bool)
+    return np.array([any(map(test, face.names)) for face in faces], dtype=bool)
+
+
+def _of_step(body: Body, step: str) -> NDArray[np.bool_]:
+    return _marked(body, lambda name: name.step == step)
 
 
 def marked_body(body: Body, names: Collection[str], plain: Color, color: Color) -> Shown:
     """A body whose faces of some names have a color."""
-    shown = shown_body(body, plain)
-    faces = [face for lump in body.pieces for face in Body((lump,), body.unit).brep_faces]
-    meant = np.array([any(str(name) in names for name in face.names) for face in faces], dtype=bool)
+    shown, meant = shown_body(body, plain), _marked(body, lambda name: str(name) in names)
     return replace(shown, colors=np.where(meant[:, None], np.array(color), shown.colors))
 
 

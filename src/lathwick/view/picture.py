@@ -13,6 +13,7 @@ from ..geometry.placement import FloatArray
 from ..mesh.mesh import Mesh
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
+from ..topology.names import stem_of
 from .camera import Camera, View, sight
 from .labels import (
     caption,
@@ -24,7 +25,6 @@ from .labels import (
     letters,
     lines_within,
     placed_notes,
-    stem_of,
 )
 from .looks import Look, Section, marked_body, see_through, triangles_of
 from .scene import Color, Shown, shown_mesh, together
@@ -103,6 +103,8 @@ def png(
     look = Look(view or "iso", section, transparent, highlight, explode)
     sight(look.view)
     if isinstance(obj, Mesh):
+        if look != Look(look.view) or step is not None:
+            raise ExchangeError("a mesh is drawn as it is: it has no steps or bodies, and is not cut open")
         shown = shown_mesh(obj, BODY_COLORS[0])
         text = _sizes(obj.bounds, obj.unit or "units", obj.volume)
         _draw(figure, shown, look.view, pixels, name, text, span=span)
