@@ -29,7 +29,7 @@ def _box_of(face: Face) -> FloatArray:
     whole = face.surface.whole_box()
     if whole is not None:
         return whole
-    points = [b for coedge in face.coedges() for b in coedge.edge.bounds]
+    points = [b for loop in face.outlines for coedge in loop.coedges for b in coedge.edge.bounds]
     points += [np.asarray(tip.point) for tip in face.surface.singular_points if _goes_round(face)]
     table = np.array(points).reshape(-1, 3)
     if face.surface.bulges:
@@ -74,8 +74,12 @@ def _goes_round(face: Face) -> bool:
 
 def face_bounds(face: Face) -> FloatArray:
     """The exact smallest box around a face, shape (2, 3)."""
+    return face.remembered("bounds", _bounds_of)
+
+
+def _bounds_of(face: Face) -> FloatArray:
     spots = face.surface.extreme_points()
-    points = [coedge.edge.bounds for coedge in face.coedges()]
+    points = [coedge.edge.bounds for loop in face.outlines for coedge in loop.coedges]
     if len(spots):
         points.append(spots[region_of(face).states(spots) >= 0])
     table = np.concatenate(points)

@@ -17,6 +17,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Self, TypeVar
 
+import numpy as np
+
 from ..geometry.curve import Curve
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
@@ -128,11 +130,17 @@ class Coedge:
         return tangent if self.forward else negated(tangent)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Loop:
+@dataclass(frozen=True, eq=False)
+class Loop(Remembering):
     """A closed ring of coedges."""
 
     coedges: tuple[Coedge, ...]
+
+    @cached_property
+    def reach(self) -> float:
+        """The diagonal of its box."""
+        boxes = np.array([coedge.edge.bounds for coedge in self.coedges])
+        return float(np.linalg.norm(boxes[:, 1].max(axis=0) - boxes[:, 0].min(axis=0)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,6 +155,13 @@ class Face(Remembering):
     def coedges(self) -> Iterator[Coedge]:
         for loop in self.loops:
             yield from loop.coedges
+
+    @cached_property
+    def outlines(self) -> tuple[Loop, ...]:
+        """The loops between which the face reaches farthest: of a plane face the outer one, else all."""
+        if len(self.loops) < 2 or self.surface.plane is None:
+            return self.loops
+        return (max(self.loops, key=lambda loop: loop.reach),)
 
     def outward_normal(self, point: Vec3) -> Vec3:
         """Unit normal out of the body at (the foot of) `point`."""

@@ -99,13 +99,33 @@ def face_integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
     """Area and the part in the `_volume_moments` of each face, shape (F, 11)."""
     found = np.zeros((len(faces), 11))
     members: dict[_Rule, list[int]] = {}
+    by_loops = [i for i, face in enumerate(faces) if len(face.loops) > 1 and face.surface.plane is not None]
+    summed = set(by_loops)
+    if by_loops:
+        found[by_loops] = _sums_of_loops([faces[i] for i in by_loops], reference)
     for i, face in enumerate(faces):
+        if i in summed:
+            continue
         members.setdefault(_IN_BATCHES.get(type(face.surface), _general_strip), []).append(i)
     for rule, numbers in members.items():
         strip = _strip(faces, numbers, reference, rule)
         found[:, 0] += np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
         found[:, 1:] += _volume_moments(strip, len(faces))
     return found
+
+
+def _sums_of_loops(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
+    """As `face_integrals`, of plane faces: sums over their loops, each of which remembers its part."""
+    about = tuple(reference.tolist())
+    parts = [Face(face.surface, face.outward, (loop,)) for face in faces for loop in face.loops]
+    keys = [(about, id(part.surface), part.outward) for part in parts]
+    fresh = [
+        k for k, part in enumerate(parts) if (part.loops[0].recalled("integrals") or (None,))[0] != keys[k]
+    ]
+    for k, row in zip(fresh, face_integrals([parts[k] for k in fresh], reference), strict=True):
+        parts[k].loops[0].remember("integrals", (keys[k], row, parts[k].surface))
+    rows = np.array([part.loops[0].recalled("integrals")[1] for part in parts])
+    return np.add.reduceat(rows, np.cumsum([0, *(len(face.loops) for face in faces[:-1])]))
 
 
 def face_center(face: Face) -> FloatArray:

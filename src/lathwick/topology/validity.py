@@ -150,9 +150,10 @@ def _face_problems(samples: dict[Edge, FloatArray], face: Face) -> Iterator[Prob
 
 
 def _off_surface(face: Face, samples: dict[Edge, FloatArray]) -> Iterator[Problem]:
-    if not face.loops:
+    fresh = [loop for loop in face.loops if loop.recalled("surface") is not face.surface]
+    if not fresh:
         return
-    edges = [coedge.edge for coedge in face.coedges()]
+    edges = [coedge.edge for loop in fresh for coedge in loop.coedges]
     for edge in edges:
         if edge not in samples:
             samples[edge] = edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES))
@@ -162,6 +163,9 @@ def _off_surface(face: Face, samples: dict[Edge, FloatArray]) -> Iterator[Proble
     if gaps[worst] > JOIN:
         x, y, z = (float(c) for c in points[worst])
         yield Problem("EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z))
+        return
+    for loop in fresh:
+        loop.remember("surface", face.surface)
 
 
 def _part_problems(face: Face) -> Iterator[Problem]:

@@ -9,6 +9,7 @@ from operator import itemgetter
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Face
+from .aside import opened
 from .cells import Cycle, Half, LooseEnd, traced_cycles
 from .classify import Place, places
 from .imprint import Imprint, Imprinter
@@ -30,12 +31,13 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
     """
     if one.unit != two.unit:
         raise ModellingError(f"bodies in {one.unit} and in {two.unit} cannot be combined")
-    imprint = Imprinter(one.brep_faces, two.brep_faces).run()
-    cells = [_cells(body.brep_faces, imprint) for body in (one, two)]
+    sides = (opened(one, two), opened(two, one))
+    imprint = Imprinter(sides[0].faces, sides[1].faces).run()
+    cells = [_cells(side.faces, imprint) for side in sides]
     links = [_links(of_body, imprint) for of_body in cells]
     found = (
-        places(cells[0], links[0], two.brep_faces, two.faces_of_edge, imprint),
-        places(cells[1], links[1], one.brep_faces, one.faces_of_edge, imprint),
+        places(cells[0], links[0], sides[1].faces, sides[1].uses, imprint),
+        places(cells[1], links[1], sides[0].faces, sides[0].uses, imprint),
     )
     chosen = []
     for side, wanted in enumerate(KEPT[operation]):
@@ -47,7 +49,8 @@ def combined(one: Body, two: Body, operation: str) -> Body | None:
         ]
     if not chosen:
         return None
-    result = Body.made(sewn(chosen, imprint.nodes, imprint.vertices), one.unit)
+    unopened = [s for s, kept in zip(sides, KEPT[operation], strict=True) if Place.OUTSIDE in kept]
+    result = Body.made(sewn(chosen, imprint.nodes, imprint.vertices, unopened), one.unit)
     inherited = [p for body in (one, two) for p in touches_between_lumps(body)]
     refuse_touching(result, [*imprint.touches, *inherited])
     if operation == "union":

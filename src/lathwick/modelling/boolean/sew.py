@@ -23,11 +23,14 @@ from ...geometry.intersections import PARALLEL, SAME, intersection
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, sub
+from ...topology.boxes import keep_boxes
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.inside import contains
 from ...topology.mass import mass_properties
 from ...topology.names import FaceName
 from ...topology.sets import Sets
+from ...topology.trim import INSIDE, region_of
+from .aside import Opened
 from .cells import Cycle, Half, LooseEnd, head, left_of, outward_normal, reversed_half, tail, traced_cycles
 from .fragments import NEAR, Fragment, Nodes
 from .grouping import same_cells
@@ -62,6 +65,7 @@ class _Patch:
     outward: bool
     names: tuple[FaceName, ...]
     origin: Face
+    faces: tuple[Face, ...]
     cycles: list[list[_Use]] = field(default_factory=list)
 
 
@@ -84,11 +88,16 @@ class _Use:
         return (self.link.fragment, self.forward)
 
 
-def sewn(cells: Sequence[Cell], nodes: Nodes, vertices: Mapping[int, Vertex] | None = None) -> list[Lump]:
+def sewn(
+    cells: Sequence[Cell],
+    nodes: Nodes,
+    vertices: Mapping[int, Vertex] | None = None,
+    unopened: Sequence[Opened] = (),
+) -> list[Lump]:
     """Lumps bounded by the cells; what nothing has changed, faces, edges and vertices, is kept as it is.
 
-    vertices : what the bodies have at nodes. Raises ModellingError if the cells do not close, or for a result
-    that is no manifold.
+    vertices : what the bodies have at nodes. unopened : bodies of which what is aside comes back. Raises
+    ModellingError if the cells do not close, or for a result that is no manifold.
     """
     groups, dropped = _merged(cells)
     patches = [_patch(group, dropped, nodes) for group in groups]
@@ -96,7 +105,7 @@ def sewn(cells: Sequence[Cell], nodes: Nodes, vertices: Mapping[int, Vertex] | N
              for key in dict.fromkeys(dropped.key(cell, half) for cell in group for half in cell.halves)
              if key in dropped.slits]  # fmt: skip
     paired = _paired(patches, nodes)
-    return _Assembly(paired, nodes, slits, vertices or {}).lumps()
+    return _Assembly(paired, nodes, slits, vertices or {}, unopened).lumps()
 
 
 @dataclass(slots=True)
@@ -190,7 +199,8 @@ def _patch(group: Sequence[Cell], dropped: _Dropped, nodes: Nodes) -> _Patch:
             cycles = [c.halves for c in traced_cycles(left, first.face.surface, first.outward, nodes)]
         except LooseEnd as end:
             raise _not_closed(end.place) from None
-    patch = _Patch(first.face.surface, first.outward, names, first.face)
+    faces = tuple(dict.fromkeys(cell.face for cell in group))
+    patch = _Patch(first.face.surface, first.outward, names, first.face, faces)
     links: dict[int, _Link] = {}
     for cycle in cycles:
         if cycle:
@@ -268,16 +278,19 @@ class _Assembly:
         nodes: Nodes,
         slits: Sequence[tuple[Fragment, _Patch]],
         vertices: Mapping[int, Vertex],
+        unopened: Sequence[Opened],
     ) -> None:
         self._patches, self._nodes, self._slits = patches, nodes, slits
         self._links = list(dict.fromkeys(u.link for p in patches for c in p.cycles for u in c))
         self._star_of = self._stars()
         self._vertices: dict[int, Vertex] = {}
         self._free, self._used = dict(vertices), set[Edge]()
+        self._plugs = {face: plug for body in unopened for face, plug in body.plugs.items()}
+        self._aside = [face for body in unopened for face in body.aside]
 
     def lumps(self) -> list[Lump]:
         edges = self._edges()
-        faces = [self._face(patch, edges) for patch in self._patches]
+        faces = self._with_holes([self._face(patch, edges) for patch in self._patches]) + self._aside
         groups = self._shells(faces)
         self._refuse_touching(groups)
         shells = [Shell(tuple(faces[i] for i in group)) for group in groups]
@@ -430,8 +443,33 @@ class _Assembly:
         if _unchanged(patch, loops):
             return patch.origin
         if patch.surface.plane is not None and len(loops) > 1:
-            loops.sort(key=lambda loop: -_reach(loop))
+            loops.sort(key=lambda loop: -loop.reach)
         return Face(patch.surface, patch.outward, tuple(loops), patch.names)
+
+    def _with_holes(self, faces: list[Face]) -> list[Face]:
+        """The faces with the loops that were plugged, each where it lies."""
+        homes: dict[Face, list[int]] = defaultdict(list)
+        for number, patch in enumerate(self._patches):
+            for face in patch.faces:
+                if face in self._plugs:
+                    homes[face].append(number)
+        back: dict[int, list[Loop]] = defaultdict(list)
+        for plugged, numbers in homes.items():
+            for loop in self._plugs[plugged].loops:
+                p = loop.coedges[0].edge.midpoint()
+                home = numbers if len(numbers) == 1 else [n for n in numbers if _is_in(faces[n], p)]
+                if len(home) != 1:
+                    raise _not_closed(p)
+                back[home[0]].append(loop)
+        for number, loops in back.items():
+            face = faces[number]
+            plug = self._plugs.get(face)
+            if plug is not None and len(plug.loops) == len(loops):
+                faces[number] = plug.whole
+            else:
+                whole = Face(face.surface, face.outward, (*face.loops, *loops), face.names)
+                faces[number] = keep_boxes(face, whole)
+        return faces
 
     def _shells(self, faces: Sequence[Face]) -> list[list[int]]:
         sets = Sets(len(faces))
@@ -447,7 +485,8 @@ class _Assembly:
     def _refuse_touching(self, groups: Sequence[Sequence[int]]) -> None:
         """Raise where one group of faces, a shell or a lump, has two edges on one fragment, or two vertices
         on one node."""
-        for group in groups:
+        for whole in groups:
+            group = [i for i in whole if i < len(self._patches)]
             used = {id(u.link.fragment) for i in group for c in self._patches[i].cycles for u in c}
             for fragment, patch in self._slits:
                 if id(fragment) in used and any(self._patches[i] is patch for i in group):
@@ -473,10 +512,8 @@ def _touching(p: Vec3, how: str) -> ModellingError:
     return ModellingError(f"the result would touch itself {how} at {place}, which no solid can")
 
 
-def _reach(loop: Loop) -> float:
-    low = np.min([c.edge.bounds[0] for c in loop.coedges], axis=0)
-    high = np.max([c.edge.bounds[1] for c in loop.coedges], axis=0)
-    return float(np.linalg.norm(high - low))
+def _is_in(face: Face, p: Vec3) -> bool:
+    return region_of(face).state(p) == INSIDE
 
 
 def _unchanged(patch: _Patch, loops: Sequence[Loop]) -> bool:
