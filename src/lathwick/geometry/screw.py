@@ -11,6 +11,7 @@ from functools import cached_property
 from typing import ClassVar, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .curve import AXES, Curve, even_breaks, turns_between
 from .motion import Motion
@@ -18,7 +19,7 @@ from .placement import FloatArray, Plane
 from .rational import rational_curve
 from .roots import monotone_zeros
 from .spline_surface import SplineSurface
-from .surface import Derivatives, Interval, Surface
+from .surface import LAST_STEP, Derivatives, Interval, Surface
 from .tolerance import RESOLUTION
 from .vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub, vec3
 
@@ -34,6 +35,12 @@ FLAT = 1e-4
 """Where a profile leaves a distance from the axis at a smaller angle (radians), its helix is not sure."""
 
 PARALLEL = 1e-9
+QUICK_ROUNDS = 6
+STIFF = 1e-9
+"""A foot is sure where the distance has a minimum that is, so measured, no valley."""
+
+BESIDE = 0.1
+"""It is as near to its start as this share of the range."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -235,7 +242,42 @@ class ScrewSurface(Surface):
         return np.column_stack([u[np.arange(len(u)), best], v[best]])
 
     def parameters(self, points: FloatArray) -> FloatArray:
-        return self.feet_from(points, self._starts(points))
+        starts = self._starts(points)
+        uv, sure = self._turned_back(points, starts)
+        if not sure.all():
+            uv[~sure] = self.feet_from(points[~sure], starts[~sure])
+        return self.wrapped(uv)
+
+    def _turned_back(self, points: FloatArray, starts: FloatArray) -> tuple[FloatArray, NDArray[np.bool_]]:
+        """(u, v) of the feet of points, (N, 2), and which of them are sure. The points are turned back by u,
+        to the profile, where Newton's method needs no more than that; what it does not settle near its start,
+        or leads out of the surface, is left to the general way."""
+        low, high, span = self._own.limits
+        origin, rows = np.asarray(self.frame.origin), self._rows.T
+        q, uv, first = ((points - origin) @ rows).T, starts.copy(), None
+        move, sure = np.full(uv.shape, np.inf), np.ones(len(uv), dtype=bool)
+        for _ in range(QUICK_ROUNDS):
+            u, v = uv.T
+            cos, sin = np.cos(u), np.sin(u)
+            x, y, z = cos * q[0] + sin * q[1], cos * q[1] - sin * q[0], q[2] - self.rise * u
+            p = ((self.profile.points(v) - origin) @ rows).T
+            d, e = (self.profile.derivatives(v) @ rows).T, (self.profile.second(v) @ rows).T
+            f = p[0] - x, p[1] - y, p[2] - z
+            square = f[0] * f[0] + f[1] * f[1] + f[2] * f[2]
+            first = square if first is None else first
+            slope_u, slope_v = f[1] * x - f[0] * y + self.rise * f[2], f[0] * d[0] + f[1] * d[1] + f[2] * d[2]
+            a = x * (x + f[0]) + y * (y + f[1]) + self.rise**2
+            b = x * d[1] - y * d[0] + self.rise * d[2]
+            c = (d * d).sum(axis=0) + f[0] * e[0] + f[1] * e[1] + f[2] * e[2]
+            rest = a * c - b * b
+            sure &= (a > 0.0) & (rest > STIFF * a * c)
+            rest = np.where(sure, rest, 1.0)
+            move = np.column_stack([b * slope_v - c * slope_u, b * slope_u - a * slope_v]) / rest[:, None]
+            uv = uv + np.where(sure[:, None], move, 0.0)
+            if (np.abs(move[sure]) <= LAST_STEP * span).all():
+                break
+        settled = (np.abs(move) <= LAST_STEP * span) & (np.abs(uv - starts) <= BESIDE * span)
+        return uv, sure & (square <= first) & (settled & (uv >= low) & (uv <= high)).all(axis=1)
 
     def foot(self, point: Vec3) -> tuple[float, float]:
         start = self._starts(np.array([point]))

@@ -16,7 +16,7 @@ from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
-from .boxes import face_bounds, outer_box
+from .boxes import bounds_of_all, face_bounds, outer_box
 from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
 from .inside import contains
 from .looking import Wall, barred, thinnest
@@ -104,8 +104,7 @@ class Body(Remembering):
     @cached_property
     def _box(self) -> FloatArray:
         """As `bounds`, shape (2, 3)."""
-        table = np.concatenate([face_bounds(face) for face in self.brep_faces])
-        return np.array([table.min(axis=0), table.max(axis=0)])
+        return bounds_of_all(self.brep_faces)
 
     @property
     def lumps(self) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -16,6 +17,9 @@ BORDER = 33
 """So many points along an edge tell the range of parameters of a face."""
 
 TURN = (-math.pi, math.pi)
+ROUNDING = 1e-15
+"""What reaches no farther than by this share is not beyond."""
+
 HALF = 3.0
 """A range of angles wider than this may go the other way round."""
 
@@ -78,12 +82,30 @@ def face_bounds(face: Face) -> FloatArray:
 
 
 def _bounds_of(face: Face) -> FloatArray:
-    spots = face.surface.extreme_points()
-    points = [coedge.edge.bounds for loop in face.outlines for coedge in loop.coedges]
-    if len(spots):
-        points.append(spots[region_of(face).states(spots) >= 0])
-    table = np.concatenate(points)
-    return np.array([table.min(axis=0), table.max(axis=0)])
+    return bounds_of_all([face])
+
+
+def bounds_of_all(faces: Sequence[Face]) -> FloatArray:
+    """The exact smallest box around faces, shape (2, 3): that of their edges, and what reaches beyond it amid
+    a face."""
+    boxes = np.array([face.remembered("outline_box", _outline_box) for face in faces])
+    low, high = boxes[:, 0].min(axis=0), boxes[:, 1].max(axis=0)
+    for face in faces:
+        spots = face.remembered("extremes", lambda f: f.surface.extreme_points())
+        if len(spots):
+            slack = ROUNDING * np.abs(spots).max()
+            spots = spots[((spots < low - slack) | (spots > high + slack)).any(axis=1)]
+        if len(spots):
+            spots = spots[region_of(face).states(spots) >= 0]
+            low, high = (f(np.vstack([edge, spots]), axis=0) for f, edge in ((np.min, low), (np.max, high)))
+    return np.array([low, high])
+
+
+def _outline_box(face: Face) -> FloatArray:
+    boxes = [coedge.edge.bounds for loop in face.outlines for coedge in loop.coedges]
+    if not boxes:
+        return np.array([[math.inf] * 3, [-math.inf] * 3])
+    return np.array([np.min(boxes, axis=0)[0], np.max(boxes, axis=0)[1]])
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:

@@ -30,8 +30,9 @@ def prove(face: Face, made: SplineSurface) -> None:
     """Raises ExchangeError, naming the face, unless its edges lie on the B-spline that is written under it,
     and that is the surface of the face."""
     edges = [coedge.edge for coedge in face.coedges()]
-    for edge in edges:
-        points = edge.curve.points(np.linspace(edge.t0, edge.t1, CLOSE * SPOTS))
+    if edges:
+        along = [edge.curve.points(np.linspace(edge.t0, edge.t1, CLOSE * SPOTS)) for edge in edges]
+        points = np.concatenate(along)
         gaps = _gaps(made, points, face.surface)
         worst = int(gaps.argmax())
         if not gaps[worst] <= JOIN:
@@ -50,13 +51,13 @@ def prove(face: Face, made: SplineSurface) -> None:
 
 
 def _gaps(made: SplineSurface, points: FloatArray, surface: Surface) -> FloatArray:
-    """Distances of points from what is written for a surface; where that comes near itself its samples may
-    lead to another part, and those of the surface, if it has the same parameters, to the right one."""
-    gaps = _off(made, made.parameters(points), points)
+    """Distances of points from what is written for a surface. Most often that has about the same parameters;
+    what is far from its feet near those is looked for from samples, which may lead to another part where it
+    comes near itself."""
+    gaps = _off(made, made.feet_from(points, surface.parameters(points)), points)
     far = np.flatnonzero(gaps > JOIN)
     if len(far):
-        feet = made.feet_from(points[far], surface.parameters(points[far]))
-        gaps[far] = np.minimum(gaps[far], _off(made, feet, points[far]))
+        gaps[far] = np.minimum(gaps[far], _off(made, made.parameters(points[far]), points[far]))
     return gaps
 
 
