@@ -20,13 +20,13 @@ ON = 1e-12
 """A point so near to a conic, as a share of its size, is taken for its own foot."""
 
 
-def _nearest(
-    curve: Hyperbola | Parabola, point: Vec3, level: float, size: float, stops: list[float]
-) -> float:
-    """The parameter of the foot of a point. `level`: of the point of the curve at the same height, which is
-    that of a point on the curve; stops : the parameters where the distance can be least."""
-    if math.dist(curve.point(level), point) <= ON * size:
-        return level
+def _is_on(curve: Hyperbola | Parabola, point: Vec3, level: float, size: float) -> bool:
+    """Whether a point lies on the curve; `level` is the parameter of the point at the same height."""
+    return math.dist(curve.point(level), point) <= ON * size
+
+
+def _nearest(curve: Hyperbola | Parabola, point: Vec3, level: float, stops: list[float]) -> float:
+    """The parameter of the foot of a point, of those where the distance can be least."""
     return min(stops, key=lambda t: math.dist(curve.point(t), point), default=level)
 
 
@@ -67,10 +67,13 @@ class Hyperbola(Curve):
         """Parameter of the nearest point, by a quartic for the exponential of the parameter."""
         u, v, _ = self.frame.local(point)
         a, b = self.major, self.minor
+        level = math.asinh(v / b)
+        if _is_on(self, point, level, math.hypot(u, v, a, b)):
+            return level
         square = a * a + b * b
         quartic = [square, -2.0 * (a * u + b * v), 0.0, 2.0 * (a * u - b * v), -square]
         stops = [math.log(z) for z in _real(quartic) if z > 0.0]
-        return _nearest(self, point, math.asinh(v / b), math.hypot(u, v, a, b), stops)
+        return _nearest(self, point, level, stops)
 
     def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
         found = []
@@ -115,8 +118,10 @@ class Parabola(Curve):
         """Parameter of the nearest point, by a cubic."""
         u, v, _ = self.frame.local(point)
         f = self.focal
-        stops = _real([f, 0.0, 2.0 * f - u, -v])
-        return _nearest(self, point, 0.5 * v / f, math.hypot(u, v, f), stops)
+        level = 0.5 * v / f
+        if _is_on(self, point, level, math.hypot(u, v, f)):
+            return level
+        return _nearest(self, point, level, _real([f, 0.0, 2.0 * f - u, -v]))
 
     def extremes(self, t0: float, t1: float, ways: FloatArray = AXES) -> list[float]:
         flat = (ways @ np.array([self.frame.x, self.frame.y]).T).tolist()

@@ -32,6 +32,9 @@ UNEVEN = 0.2
 RISEN = 3e-11
 """So much more than at a touch the distance is a little way off it."""
 
+FINER = 6
+"""Ways between samples beside which a touch may lie are looked at in so many parts."""
+
 SURELY = 2.4
 """Twice, and a fifth more, as ways between samples are measured straight."""
 
@@ -197,11 +200,14 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
     found = [_root(gap, places[i], places[i + 1]) for i in range(last) if values[i] * values[i + 1] < 0.0]
     reach = 1.2 * float(steps.max()) if curve.kind != "line" else math.inf
     size = np.abs(g)
+    least = []
     for i in range(last + 1):
         before = size[i - 1] if i > 0 else (size[last - 1] if closed else math.inf)
         after = size[i + 1] if i < last else (size[1] if closed else math.inf)
         if size[i] <= before and size[i] <= after and size[i] <= reach:
-            found += _least(gap, places, i, closed, float(steps.max()))
+            least.append(i)
+    for i in _in_doubt(curve, surface, t, least, closed):
+        found += _least(gap, places, i, closed, float(steps.max()))
     if not closed:
         found += [s for s, v in ((t0, values[0]), (t1, values[-1])) if abs(v) <= RESOLUTION]
     if closed and found:
@@ -209,6 +215,26 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
     ends = () if closed else (t0, t1)
     kept = _without_noise(gap, [s for s in found if t0 <= s <= t1], ends)
     return _distinct(curve, kept, t0, t1, closed)
+
+
+def _in_doubt(curve: Curve, surface: Surface, t: FloatArray, least: list[int], closed: bool) -> list[int]:
+    """Those of some samples beside which the curve may come to the surface: a distance changes by no more
+    than the way along the curve, and a few more places tell most often that it stays away."""
+    if not least:
+        return []
+    period, last = t[-1] - t[0], len(t) - 1
+    padded = (
+        np.concatenate([[t[-2] - period], t, [t[1] + period]]) if closed else t[[0, *range(last + 1), last]]
+    )
+    around = padded[np.array(least)[:, None] + np.arange(3)]
+    shares = np.arange(FINER) / FINER
+    places = (around[:, :-1, None] + np.diff(around, axis=1)[:, :, None] * shares).reshape(len(least), -1)
+    places = np.column_stack([places, around[:, -1]])
+    points = curve.points(places.ravel())
+    gaps = np.abs(surface.distance(points)).reshape(places.shape)
+    ways = np.linalg.norm(np.diff(points.reshape(*places.shape, 3), axis=1), axis=2)
+    away = (gaps[:, :-1] + gaps[:, 1:] > 0.5 * SURELY * ways + 2.0 * RESOLUTION).all(axis=1)
+    return [i for i, sure in zip(least, away.tolist(), strict=True) if not sure]
 
 
 def _without_noise(gap: Callable[[float], float], found: list[float], ends: Sequence[float]) -> list[float]:

@@ -128,17 +128,24 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
             "openness"
         )
     _refuse_overlap(owner[mine], uv[mine], points[mine], face.surface.periods[0])
-    pieces, made = cells.outlines(), {}
-    for k in members:
-        here = points[owner == k].reshape(len(pieces[k]), NODES, 3)
-        made[k] = _rim(cells.tiles.plane(k), pieces[k], face.surface, here)
-    return made
+    pieces, places = cells.outlines(), _by_owner(owner, points)
+    return {
+        k: _rim(cells.tiles.plane(k), pieces[k], face.surface, places[k].reshape(len(pieces[k]), NODES, 3))
+        for k in members
+    }
+
+
+def _by_owner(owner: IntArray, rows: FloatArray) -> dict[int, FloatArray]:
+    """The rows of each owner."""
+    order = np.argsort(owner, kind="stable")
+    numbers, first = np.unique(owner[order], return_index=True)
+    return dict(zip(numbers.tolist(), np.split(rows[order], first[1:]), strict=True))
 
 
 def _refuse_overlap(owner: IntArray, uv: FloatArray, points: FloatArray, period: float) -> None:
     """Raises ModellingError where outlines, as polygons in u and v, meet each other. period : of u, or 0."""
-    numbers, first = np.unique(owner, return_index=True)
-    shapes = [shapely.Polygon(uv[owner == k]) for k in numbers]
+    _, first = np.unique(owner, return_index=True)
+    shapes = [shapely.Polygon(path) for path in _by_owner(owner, uv).values()]
     tree = shapely.STRtree(shapes)
     pairs = tree.query(shapes, predicate="intersects")
     bad = pairs[0][pairs[0] != pairs[1]].tolist()

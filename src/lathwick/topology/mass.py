@@ -14,7 +14,7 @@ Paoluzzi, "Boundary integration over linear polyhedra", CAD 22 (1990).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -23,7 +23,8 @@ import numpy as np
 from numpy.polynomial.legendre import leggauss
 from numpy.typing import NDArray
 
-from ..geometry.curves import Circle, Line
+from ..geometry.conics import Hyperbola
+from ..geometry.curves import Circle, Ellipse, Line
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.search import closed_in
@@ -278,6 +279,42 @@ def _passed(
 
 
 def _stepped(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
+    """Nodes along edges with the given stops; conics of a kind are done at once, other curves one by one."""
+    groups: dict[type | None, list[int]] = {}
+    for n, (_, coedge) in enumerate(uses):
+        kind = type(coedge.edge.curve)
+        groups.setdefault(kind if kind in _CONICS else None, []).append(n)
+    made = [
+        (_one_by_one if kind is None else _conic_nodes)([uses[n] for n in rows], [stops_of[n] for n in rows])
+        for kind, rows in groups.items()
+    ]
+    points, steps, owners = (np.concatenate([nodes[k] for nodes in made]) for k in range(3))
+    return points, steps, owners
+
+
+_CONICS: Mapping[type, Sequence[Callable[[FloatArray], FloatArray]]] = {
+    Ellipse: (np.cos, np.sin, lambda t: -np.sin(t), np.cos),
+    Hyperbola: (np.cosh, np.sinh, np.sinh, np.cosh),
+}
+"""What a major and a minor axis are multiplied by, and its derivatives."""
+
+
+def _conic_nodes(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
+    conics: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    counts = np.array([len(stops) - 1 for stops in stops_of])
+    which = np.repeat(np.arange(len(uses)), counts)
+    low = np.array([t for stops in stops_of for t in stops[:-1]])
+    half = 0.5 * (np.array([t for stops in stops_of for t in stops[1:]]) - low)
+    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
+    w = ((half * _signs(uses)[which])[:, None] * OUTER_WEIGHTS)[:, :, None]
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.major, c.minor) for c in conics])[which]
+    x, y = rows[:, None, 3:6] * rows[:, None, 9:10], rows[:, None, 6:9] * rows[:, None, 10:11]
+    a, b, da, db = (rule(t)[:, :, None] for rule in _CONICS[type(conics[0])])
+    points, steps = rows[:, None, 0:3] + a * x + b * y, w * (da * x + db * y)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, counts * len(OUTER_NODES))
+
+
+def _one_by_one(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
     points, steps, counts = [], [], []
     for (_, coedge), row in zip(uses, stops_of, strict=True):
         edge, stops = coedge.edge, np.array(row)
@@ -310,7 +347,7 @@ def _is_fitted(loop: Loop) -> bool:
 
 def _ends(coedge: Coedge) -> tuple[FloatArray, FloatArray]:
     edge = coedge.edge
-    first, last = edge.curve.points(np.array([edge.t0, edge.t1]))
+    first, last = np.array(edge.curve.point(edge.t0)), np.array(edge.curve.point(edge.t1))
     return (first, last) if coedge.forward else (last, first)
 
 

@@ -24,11 +24,29 @@ def are_parted(one: Face, two: Face) -> bool:
     """Whether the plane of a curved edge of either face parts them, and not both reach it inside of their
     borders."""
     for normal, height in _planes(one, two):
+        if not _may_part(normal, height, one, two):
+            continue
         above, below = (_reach(face, normal, height) for face in (one, two))
         for upper, lower in ((above, below), (below, above)):
             if upper.least >= -ROOM and lower.most <= ROOM and not (upper.inner and lower.inner):
                 return True
     return False
+
+
+def _may_part(normal: FloatArray, height: float, one: Face, two: Face) -> bool:
+    """Whether the borders of two faces lie on either side of a plane, as far as some of their places tell."""
+    sides = []
+    for face in (one, two):
+        points = face.remembered("border", _border) @ normal - height
+        sides.append((bool((points >= -ROOM).all()), bool((points <= ROOM).all())))
+    (above, below), (other_above, other_below) = sides
+    return (above and other_below) or (below and other_above)
+
+
+def _border(face: Face) -> FloatArray:
+    """Places along the edges of a face, (N, 3)."""
+    rows = [c.edge.curve.points(np.linspace(c.edge.t0, c.edge.t1, SAMPLES)) for c in face.coedges()]
+    return np.concatenate([np.zeros((0, 3)), *rows])
 
 
 class _Reach:

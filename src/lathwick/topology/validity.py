@@ -182,7 +182,7 @@ def _part_problems(face: Face) -> Iterator[Problem]:
 
 
 def _edge_problems(edge: Edge) -> Iterator[Problem]:
-    if not edge.length > RESOLUTION:
+    if _is_short(edge):
         yield Problem("EDGE_SHORT", f"an edge is only {edge.length:.2g} long", edge.midpoint())
     if not np.abs(edge.bounds).max() <= LARGEST:
         yield Problem("SIZE", f"an edge lies more than {LARGEST:g} from the origin", edge.midpoint())
@@ -190,6 +190,12 @@ def _edge_problems(edge: Edge) -> Iterator[Problem]:
     for vertex, t in ends:
         if vertex is not None and distance(vertex.point, edge.curve.point(t)) > JOIN:
             yield Problem("VERTEX_CURVE", "a vertex is off its edge", vertex.point)
+
+
+def _is_short(edge: Edge) -> bool:
+    """Whether an edge is no longer than the resolution; most often its half is seen to be longer."""
+    half = distance(edge.curve.point(edge.t0), edge.midpoint())
+    return half <= RESOLUTION and not edge.length > RESOLUTION
 
 
 def _volume_problems(shell: Shell, is_void: bool, measure: Measure) -> Iterator[Problem]:
