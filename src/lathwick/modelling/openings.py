@@ -80,23 +80,30 @@ def _pierced(lump: Lump, rims: dict[Face, list[Loop]], walls: list[Face]) -> Lum
 
 def _exits(body: Body, face: Face, tiles: Tiles) -> list[tuple[Face, FloatArray]]:
     """Where lines from the middles of tiles into the body come out: the face, and (u, v)."""
-    found: list[tuple[Face, FloatArray]] = []
     others = [other for other in body.brep_faces if other is not face]
     boxes = np.array([outer_box(other) for other in others])
-    for point, out in zip(tiles.points, tiles.out, strict=True):
-        best, least = None, np.inf
-        near = [others[i] for i in _boxes_along(boxes, point, -out)]
-        for other in near:
-            hits = other.surface.ray_hits(point[None], -out)[0]
-            hits = hits[(hits > RESOLUTION) & (hits < least)]
-            if len(hits):
-                inside = np.sort(hits[region_of(other).states(point - hits[:, None] * out) != OUTSIDE])
-                if len(inside):
-                    best, least = other, float(inside[0])
-        if best is None:
-            raise ModellingError(f"there is no wall behind the face at {_place(point)}")
-        found.append((best, best.surface.parameters((point - least * out)[None])[0]))
-    return found
+    hits: dict[int, list[tuple[int, float]]] = {}
+    for k, (point, out) in enumerate(zip(tiles.points, tiles.out, strict=True)):
+        for i in _boxes_along(boxes, point, -out):
+            ahead = others[i].surface.ray_hits(point[None], -out)[0]
+            hits.setdefault(i, []).extend((k, a) for a in ahead[ahead > RESOLUTION].tolist())
+    best = np.full(len(tiles.points), -1)
+    least = np.full(len(tiles.points), np.inf)
+    for i, rows in hits.items():
+        which, ahead = np.array([k for k, _ in rows], dtype=int), np.array([a for _, a in rows])
+        nearer = ahead < least[which]
+        which, ahead = which[nearer], ahead[nearer]
+        points = tiles.points[which] - ahead[:, None] * tiles.out[which]
+        inside = np.flatnonzero(region_of(others[i]).states(points) != OUTSIDE)
+        for n in inside[np.argsort(-ahead[inside])].tolist():  # the nearest last
+            if ahead[n] < least[which[n]]:
+                best[which[n]], least[which[n]] = i, ahead[n]
+    if (best < 0).any():
+        raise ModellingError(f"there is no wall behind the face at {_place(tiles.points[best < 0][0])}")
+    ends, uv = tiles.points - least[:, None] * tiles.out, np.empty((len(best), 2))
+    for i in np.unique(best).tolist():
+        uv[best == i] = others[i].surface.parameters(ends[best == i])
+    return [(others[i], row) for i, row in zip(best.tolist(), uv, strict=True)]
 
 
 def _boxes_along(boxes: FloatArray, point: FloatArray, way: FloatArray) -> list[int]:
