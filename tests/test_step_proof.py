@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -183,3 +185,20 @@ def test_what_is_written_reaches_as_far_as_its_edges(seed, tmp_path):
     """A curve that begins a rounding error before a corner of its spline; one that is highest between two
     places that are lower than others."""
     assert trial(seed, tmp_path) == "right"
+
+
+def test_curves_have_few_poles(tmp_path):
+    """Twelve radial holes through a rounded rim: their crossings are round loops, written with some dozens of
+    poles each, and the volume is that of the body."""
+    wheel = lw.cylinder(60, 24, step="w")
+    drills = [
+        lw.cylinder(1.5, 80, on=lw.Plane((0, 0, 12), (math.cos(a), math.sin(a), 0)))
+        for a in np.arange(12) * math.tau / 12
+    ]
+    body = lw.cut(wheel, lw.cylinder(30, 30), *drills)
+    text = lw.save(body, tmp_path / "wheel.step").read_text()
+    curves = re.findall(r"B_SPLINE_CURVE_WITH_KNOTS\('',\d+,\(([^)]*)\)", text)
+    assert curves
+    assert max(curve.count("#") for curve in curves) < 120
+    assert len(text) < 200_000
+    assert lw.read_step(tmp_path / "wheel.step").body.volume == pytest.approx(body.volume, rel=1e-11)

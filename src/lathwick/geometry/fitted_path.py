@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 
@@ -23,6 +23,9 @@ ROUNDS = 12
 DEGREE = 5
 FEWEST = DEGREE + 4
 """So many points, at least, a piece is led through."""
+
+FLAT = 1e-8
+"""Steps along which the curve turns by less (radians) are straight."""
 
 BESIDE = 1e-3
 """A point of the path nearer to the end of a piece than this share of the step is left out."""
@@ -70,7 +73,7 @@ class PathFit:
     ) -> tuple[FloatArray, FloatArray]:
         """Parameters and points, with more of these wherever what is led through them leaves the surfaces."""
         for _ in range(ROUNDS):
-            t = _lengths(points)
+            t = self._lengths(points)
             if not (np.diff(t) > 0.0).all():
                 x, y, z = points[int(np.diff(t).argmin())].tolist()
                 raise ModellingError(
@@ -83,7 +86,17 @@ class PathFit:
                 break
             wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
             points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
-        return _lengths(points), points
+        return self._lengths(points), points
+
+    def _lengths(self, points: FloatArray) -> FloatArray:
+        """Lengths along the curve up to each point, as if it were round from each to the next: where steps
+        grow or shrink chords would make the parameter uneven, and the spline wavy."""
+        chords = np.linalg.norm(np.diff(points, axis=0), axis=1)
+        ways = self.ways(points)
+        aside = np.minimum(*(np.linalg.norm(ways[1:] + s * ways[:-1], axis=1) for s in (1.0, -1.0)))
+        half = np.arcsin(np.minimum(0.5 * aside, 0.5))
+        steps = chords * np.where(half > FLAT, half / np.maximum(np.sin(half), FLAT), 1.0)
+        return np.concatenate([[0.0], np.cumsum(steps)])
 
     def _filled(self, points: FloatArray) -> FloatArray:
         """With points between, so that there are enough for a piece."""
@@ -175,11 +188,6 @@ def _divided(
     for ((low, start), (high, end)), sides in zip(pairwise(ends), known, strict=True):
         between = np.arange(int(np.ceil(low + BESIDE)), int(np.floor(high - BESIDE)) + 1)
         yield np.concatenate([start[None], points[between], end[None]]), sides
-
-
-def _lengths(points: FloatArray) -> FloatArray:
-    steps: Any = np.linalg.norm(np.diff(points, axis=0), axis=1)
-    return np.concatenate([[0.0], np.cumsum(steps)])
 
 
 def _apart(points: FloatArray, least: float) -> FloatArray:

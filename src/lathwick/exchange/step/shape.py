@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
@@ -20,9 +21,11 @@ from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.fitting import curve_as_spline
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ...geometry.spline import BSpline, SplineCurve
+from ...geometry.spline import BSpline, FittedCurve, SplineCurve
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface
+from ...geometry.thinning import thinned
+from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance, negated
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from .part21 import Instances, listed, logical, real, string
@@ -30,6 +33,9 @@ from .proof import prove
 from .seams import NEAR, Crossing, Cut, Seam, seam_of
 from .splines import rational_curve, spline_curve, spline_surface
 from .written import written_spline
+
+CURVE_FIT, NEAREST = 1e-10, 0.01 * RESOLUTION
+"""A written curve is as near to a fitted one as this share of its size, and as this, if that is less."""
 
 _Piece = tuple[str, str, str]
 """References of a piece of an edge, and of its vertices at the start and the end."""
@@ -265,7 +271,10 @@ class ShapeWriter:
 
     def _part(self, edge: Edge, low: float, high: float) -> str:
         """A piece of a curve as a spline of its own."""
-        return self._rows.add(spline_curve(curve_as_spline(edge.curve, low, high), self.point))
+        piece = curve_as_spline(edge.curve, low, high)
+        if isinstance(edge.curve, FittedCurve):
+            piece = _thinned(replace(edge.curve, knots=piece.knots, controls=piece.controls))
+        return self._rows.add(spline_curve(piece, self.point))
 
     def _vertex(self, key: tuple[object, ...], point: Vec3) -> str:
         if key not in self._vertices:
@@ -277,7 +286,7 @@ class ShapeWriter:
             vector = self._rows.share(f"VECTOR('',{self._direction(curve.direction)},1.)")
             return self._rows.add(f"LINE('',{self.point(curve.origin)},{vector})")
         if isinstance(curve, SplineCurve):
-            return self._rows.add(spline_curve(curve, self.point))
+            return self._rows.add(spline_curve(_thinned(curve), self.point))
         name, sizes = _CONICS[type(curve)]
         frame: Any = getattr(curve, "frame", None)
         values = ",".join(real(getattr(curve, size)) for size in sizes)
@@ -287,6 +296,14 @@ class ShapeWriter:
         """A surface of a kind that the standard has."""
         name, frame, sizes = _OWN_KINDS[type(face.surface)](face.surface, face)
         return self._rows.add(f"{name}('',{','.join([self.placement(frame), *sizes])})")
+
+
+def _thinned(curve: SplineCurve) -> SplineCurve:
+    """A fitted curve with as few poles as keep it as near as the file is held to; others are exact."""
+    if not isinstance(curve, FittedCurve):
+        return curve
+    size = float(np.linalg.norm(np.ptp(curve.controls, axis=0)))
+    return thinned(curve, min(NEAREST, CURVE_FIT * size))
 
 
 _CONICS: dict[type[Curve], tuple[str, tuple[str, ...]]] = {
