@@ -3,6 +3,7 @@
 import math
 import os
 import re
+import zipfile
 from itertools import pairwise
 
 import numpy as np
@@ -275,3 +276,18 @@ def test_detail_below_32_bit_floats_is_refused(tmp_path):
         lw.save(body, tmp_path / "part.stl")
     lw.save(body, tmp_path / "part.step")
     assert os.listdir(tmp_path) == ["part.step"]
+
+
+def test_files_of_a_part_in_one_zip(tmp_path):
+    """Every body in every format, the same bytes as the files by themselves; what is no format is told."""
+    part = lw.Part({"frame": lw.box(20, 20, 5), "pin": lw.cylinder(3, 20)}, name="foot")
+    part.save(tmp_path / "foot.zip", formats=("step", "stl"), each=True, chord=0.01)
+    part.save_each(tmp_path / "foot.stl", chord=0.01)
+    with zipfile.ZipFile(tmp_path / "foot.zip") as archive:
+        names = archive.namelist()
+        assert names == ["foot-frame.step", "foot-pin.step", "foot-frame.stl", "foot-pin.stl"]
+        assert archive.read("foot-pin.stl") == (tmp_path / "foot-pin.stl").read_bytes()
+        (tmp_path / "again.step").write_bytes(archive.read("foot-frame.step"))
+    assert lw.read_step(tmp_path / "again.step").volume == pytest.approx(2000)
+    with pytest.raises(lw.ExchangeError, match='a zip holds no "doc" files'):
+        part.save(tmp_path / "foot.zip", formats="doc")

@@ -479,6 +479,11 @@ def test_commands_take_files(tmp_path):
         assert run.invoke(cli, ["check", str(tmp_path / name)], catch_exceptions=False).exit_code == 0
     compared = run.invoke(cli, ["compare", str(tmp_path / "a.step"), str(tmp_path / "a.step")])
     assert "nothing differs" in compared.output
+    against = run.invoke(cli, ["compare", str(tmp_path / "a.step"), str(tmp_path / "a.obj")])
+    assert against.exit_code == 0
+    assert "volume" in against.output  # by a little, of the hole's chords
+    assert "depth" not in against.output
+    assert lw.compare(lw.read_mesh(tmp_path / "a.obj"), lw.read_mesh(tmp_path / "a.obj")).is_same
 
 
 @pytest.mark.parametrize("path", [5, None, b"a.step", ["a"], "x\0y.step", ""])
@@ -493,3 +498,14 @@ def test_what_is_no_unit_gets_one_line(unit, tmp_path):
     lw.save(holed(), tmp_path / "a.step")
     with pytest.raises(lw.ExchangeError, match="is no unit of length; use mm, cm, m, in"):
         lw.read_step(tmp_path / "a.step", unit=unit)
+
+
+def test_layers_are_told(tmp_path):
+    """Of a solid that is on one, or all of whose faces are."""
+    lw.save(lw.Part({"frame": lw.box(9, 9, 2), "pin": lw.cylinder(2, 9)}, name="foot"), tmp_path / "a.step")
+    text = (tmp_path / "a.step").read_text()
+    solids = re.findall(r"#(\d+)=MANIFOLD_SOLID_BREP", text)
+    rows = f"#90001=PRESENTATION_LAYER_ASSIGNMENT('cast','',(#{solids[0]}));\n"
+    head, tail = text.split("ENDSEC;\nEND-ISO")
+    (tmp_path / "a.step").write_text(head + rows + "ENDSEC;\nEND-ISO" + tail)
+    assert 'layer "cast": frame' in [m.text for m in lw.read_step(tmp_path / "a.step").messages]

@@ -11,9 +11,10 @@ from rich.markup import escape
 
 from ..errors import ParameterError
 from ..family.comparison import compare
-from ..family.files import STEP_SUFFIXES, read_step
+from ..family.files import MESH_SUFFIXES, STEP_SUFFIXES, read_mesh, read_step
 from ..family.part import Part
 from ..family.script import load_design
+from ..mesh.mesh import Mesh
 from .show import console, heading, number, show_steps, show_written, table_of
 from .work import built, with_preset
 
@@ -118,9 +119,12 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any], output: Pat
     return 0
 
 
-def _side(text: str, settings: Mapping[str, Any]) -> Part:
-    if Path(text).suffix.lower() in STEP_SUFFIXES:
+def _side(text: str, settings: Mapping[str, Any]) -> Part | Mesh:
+    suffix = Path(text).suffix.lower()
+    if suffix in STEP_SUFFIXES:
         return read_step(text)
+    if suffix in MESH_SUFFIXES:
+        return read_mesh(text)
     script, _, preset = text.partition("@")
     design = load_design(script)
     return built(design, with_preset(design, preset or None, settings))

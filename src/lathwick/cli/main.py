@@ -103,6 +103,7 @@ def params(script: str) -> None:
 @click.option("--as", "formats", default="step,stl", show_default=True, help="Formats, with commas.")
 @mesh_options
 @click.option("--each", is_flag=True, help="A file for every body of a part that has several.")
+@click.option("--zip", "as_zip", is_flag=True, help="All files in one, NAME.zip.")
 @click.option("--name", help="Name of the files; by default that of the part, or of the preset.")
 @click.option("--preset", help="Values of this preset; --set goes over them.")
 @click.option("--until", metavar="STEP", help="Only as far as this step.")
@@ -112,6 +113,7 @@ def build(
     out: Path,
     formats: str,
     each: bool,
+    as_zip: bool,
     name: str | None,
     preset: str | None,
     until: str | None,
@@ -121,7 +123,9 @@ def build(
     from .work import build_part
 
     raise SystemExit(
-        build_part(script, _pairs(settings), out, formats.split(","), _mesh(mesh), each, name, preset, until)
+        build_part(
+            script, _pairs(settings), out, formats.split(","), _mesh(mesh), each, name, preset, until, as_zip
+        )
     )
 
 
@@ -243,7 +247,8 @@ def steps(script: str, settings: Sequence[str], output: Path | None) -> None:
 )
 @click.option("-o", "--output", type=PNG, help="PNG with both over each other.")
 def compare(before: str, after: str, settings: Sequence[str], output: Path | None) -> None:
-    """What differs between two scripts, presets or STEP files: parameters, steps, measures, faces by name."""
+    """What differs between two scripts, presets or files: parameters, steps, measures, faces by name. Of a
+    mesh the measures tell."""
     from .families import show_comparison
 
     raise SystemExit(show_comparison(before, after, _pairs(settings), output))

@@ -57,6 +57,7 @@ def build_part(
     name: str | None = None,
     preset: str | None = None,
     until: str | None = None,
+    as_zip: bool = False,
 ) -> int:
     """Build, show and save one part, its bodies together or each apart; returns the exit code."""
     suffixes = checked_formats(formats)
@@ -76,7 +77,12 @@ def build_part(
     show_steps(part.steps)
     show_messages(part)
     show_measures(part)
-    show_written(_saved(part, out, suffixes, mesh_options, each))
+    if as_zip:
+        archive = made_folder(out) / f"{part.name}.zip"
+        save(part, archive, formats=suffixes, each=each, **mesh_options)
+        show_written([archive])
+    else:
+        show_written(_saved(part, out, suffixes, mesh_options, each))
     return 0
 
 

@@ -9,7 +9,8 @@ from os import PathLike
 from pathlib import Path
 from typing import Any
 
-from ..errors import ParameterError
+from ..errors import ExchangeError, ParameterError
+from ..mesh.mesh import Mesh
 from .atomic import write_atomically
 from .part import Part
 
@@ -29,13 +30,16 @@ class Comparison:
     steps: Mapping[str, Change]
     measures: Mapping[str, Change]
     faces: Mapping[str, Change]
-    before: Part = field(repr=False)
-    after: Part = field(repr=False)
+    before: Part | Mesh = field(repr=False)
+    after: Part | Mesh = field(repr=False)
 
     def picture(self, path: str | PathLike[str], **options: Any) -> None:
         """Write a PNG of both over each other: what is new or has changed in color, and what the first part
-        had more seen through. Options: `size`, `view`. Raises ExchangeError."""
+        had more seen through. Options: `size`, `view`. Raises ExchangeError, also where one is a mesh."""
         from ..view.picture import compared_png
+
+        if isinstance(self.before, Mesh) or isinstance(self.after, Mesh):
+            raise ExchangeError("a picture of both over each other is of two parts, not of a mesh")
 
         data = compared_png(
             (self.before.body, set(self.gone)),
@@ -74,13 +78,17 @@ class Comparison:
                 yield f"{kind} {name}: {_shown(before)} -> {_shown(after)}"
 
 
-def compare(a: Part, b: Part) -> Comparison:
-    """How the second part differs from the first. Raises ParameterError for what is no part, and for other
-    units."""
-    if not isinstance(a, Part) or not isinstance(b, Part):
+def compare(a: Part | Mesh, b: Part | Mesh) -> Comparison:
+    """How the second part differs from the first; of a mesh the measures tell, those that a part has as well.
+
+    Raises ParameterError for what is neither, and for other units.
+    """
+    if not isinstance(a, (Part, Mesh)) or not isinstance(b, (Part, Mesh)):
         raise ParameterError(f"compare takes two parts, got {type(a).__name__} and {type(b).__name__}")
-    if a.unit != b.unit:
+    if a.unit and b.unit and a.unit != b.unit:
         raise ParameterError(f"the parts are in different units, {a.unit} and {b.unit}")
+    if isinstance(a, Mesh) or isinstance(b, Mesh):
+        return Comparison({}, {}, _different(_of_solid(a), _of_solid(b)), {}, a, b)
     return Comparison(
         _different(dict(a.params), dict(b.params)),
         _different(_steps(a), _steps(b)),
@@ -106,16 +114,23 @@ def _steps(part: Part) -> dict[str, str]:
     return {step.name: f"{step.verb} {step.detail}".strip() for step in part.steps}
 
 
-def _measures(part: Part) -> dict[str, Any]:
-    (x0, y0, z0), (x1, y1, z1) = part.bounds
-    body = part.body
+def _of_solid(solid: Part | Mesh) -> dict[str, Any]:
+    """What a part and a mesh both tell."""
+    (x0, y0, z0), (x1, y1, z1) = solid.bounds
     return {
-        "volume": part.volume,
-        "area": part.area,
-        "mass": part.mass,
+        "volume": solid.volume,
+        "area": solid.area,
         "width": x1 - x0,
         "depth": y1 - y0,
         "height": z1 - z0,
+    }
+
+
+def _measures(part: Part) -> dict[str, Any]:
+    body = part.body
+    return {
+        **_of_solid(part),
+        "mass": part.mass,
         "lumps": body.lumps,
         "faces": len(body.brep_faces),
         "edges": len(body.edges()),

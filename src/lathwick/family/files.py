@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import importlib.metadata
 import inspect
+import io
 import os
 import stat
 import sys
+import zipfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from os import PathLike
@@ -55,6 +57,8 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .pdf .svg : parts and bodies, a sheet with three views, sizes and a title block; as PNG with
         `view="three"`.
     .html : parts and bodies: a view to turn, cut open and measure in, in one file that needs nothing else.
+    .zip : parts and bodies: files of several `formats` ("step", "stl"), of every body its own with `each`.
+        Options: `chord`, `angle`, `unit`.
     .png : parts, bodies, meshes and sketches. Options: `size` (width, height) in pixels; `view` iso front
         back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
         "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a step; `explode` a
@@ -337,6 +341,42 @@ def _view(obj: Any, name: str) -> bytes:
     return write_html(obj, name)
 
 
+def _zip(
+    obj: Any,
+    name: str,
+    *,
+    formats: str | Sequence[str] = ("step", "stl"),
+    each: bool = False,
+    chord: float | None = None,
+    angle: float = DEFAULT_ANGLE,
+    unit: str | None = None,
+) -> bytes:
+    """Files of a part in an archive, stamped with one time so that the same part gives the same bytes."""
+    packed = io.BytesIO()
+    several = each and isinstance(obj, Part) and bool(obj.bodies)
+    things = obj.leaves() if several else {"": obj}
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        for suffix in (formats,) if isinstance(formats, str) else formats:
+            encoder = _ENCODERS.get(f".{suffix}")
+            if encoder is None or suffix == "zip":
+                raise ExchangeError(f'a zip holds no "{suffix}" files; there are {_listed_formats()}')
+            options = {"chord": chord, "angle": angle, "unit": unit} if f".{suffix}" in MESH_SUFFIXES else {}
+            for label, thing in things.items():
+                target = Path(f"{name}.{suffix}")
+                stamp = zipfile.ZipInfo(
+                    _file_name(target, label) if label else target.name, _now().timetuple()[:6]
+                )
+                stamp.compress_type = zipfile.ZIP_DEFLATED
+                if stamp.filename in archive.namelist():
+                    raise ExchangeError("two bodies of the part would get one file name")
+                archive.writestr(stamp, bytes(encoder(thing, label or name, **options)))
+    return packed.getvalue()
+
+
+def _listed_formats() -> str:
+    return ", ".join(suffix[1:] for suffix in _ENCODERS if suffix != ".zip")
+
+
 _ENCODERS: dict[str, Encoder] = {
     ".step": _step,
     ".stp": _step,
@@ -348,6 +388,7 @@ _ENCODERS: dict[str, Encoder] = {
     ".pdf": _pdf,
     ".png": _picture,
     ".html": _view,
+    ".zip": _zip,
 }
 
 _MESH_READERS: dict[str, Callable[[bytes], Mesh]] = {".stl": read_stl, ".obj": read_obj, ".3mf": read_3mf}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -80,6 +80,7 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
     colors = colors_of(source.text)
     lumps: dict[int, list[Lump]] = {}
     used: dict[str, int] = {}
+    labels: dict[int, list[str]] = {}
     for placed in placed_solids(source):
         name = placed.name or "body"
         if placed.number not in lumps:
@@ -95,6 +96,21 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         used[name] = used.get(name, 0) + 1
         label = name if used[name] == 1 else f"{name} {used[name]}"
         file.bodies.append(ReadBody(label.replace("/", "-"), body, _color(source, colors, placed.number)))
+        labels.setdefault(placed.number, []).append(label)
+    _tell_layers(source, file, labels)
+
+
+def _tell_layers(source: Source, file: ReadFile, labels: Mapping[int, Sequence[str]]) -> None:
+    """Tell the layers that solids are on, by themselves or with all their faces."""
+    for number in source.text.named("PRESENTATION_LAYER_ASSIGNMENT"):
+        name, _, items, *_ = source.values(number, "PRESENTATION_LAYER_ASSIGNMENT", 3)
+        members = set(source.refs(items, number, "items"))
+        on_it = [
+            label for solid, found in labels.items() for label in found
+            if solid in members or ((faces := set(_face_numbers(source, solid))) and faces <= members)
+        ]  # fmt: skip
+        if on_it:
+            file.messages.append(f'layer "{name}": {", ".join(on_it)}')
 
 
 def _placed(body: Body, placed: Placed) -> Body:
