@@ -7,6 +7,8 @@ import pytest
 
 import lathwick as lw
 
+from .conftest import sound
+
 STEEL = lw.Material("steel", "7.85 g/cm3")
 BRASS = lw.Material("brass", "8.5 g/cm3")
 
@@ -127,3 +129,22 @@ def test_a_pin_in_a_sleeve_of_its_own_diameter(tmp_path):
     apart = sum(lw.tessellate(body, None).volume for body in (sleeve, pin))
     assert mesh.volume == pytest.approx(apart, rel=2e-3)
     assert mesh.volume == pytest.approx(part.volume, rel=5e-3)
+
+
+def _rounded_block(x: float, upright: float, top: float) -> lw.Body:
+    block = lw.box(30, 20, 20, on=lw.Plane((x, 0, 0), (0, 0, 1)))
+    block = lw.fillet(block, [e for e in block.edges() if abs(e.end[2] - e.start[2]) > 1], upright)
+    return lw.fillet(block, [e for e in block.edges() if abs(e.midpoint[2] - 20) < 1e-9], top)
+
+
+@pytest.mark.parametrize(("upright", "top"), [(2.3, 2.5), (2.2, 3.1), (3, 2)])
+def test_rounded_blocks_of_unlike_radii_set_flush(upright, top, tmp_path, outside_check):
+    """A round leaves the wall of the other block without an angle: no triangle lies on that, at any chord."""
+    both = lw.union(_rounded_block(0, upright, top), _rounded_block(30, 2.07, 1.0))
+    assert both.lumps == 1
+    assert both.is_valid
+    for chord in (None, 0.1, 0.004):
+        path = tmp_path / "both.stl"
+        lw.save(both, path, chord=chord)
+        assert lw.read_mesh(path).is_watertight
+    sound(both, tmp_path, outside_check)

@@ -11,6 +11,7 @@ import numpy as np
 from ..errors import ModellingError
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
+from ..geometry.spline import FittedCurve
 from ..geometry.tolerance import NOWHERE
 from ..topology.brep import Coedge, Edge, Vertex
 
@@ -27,6 +28,9 @@ NEAREST = 10.0 * FINEST
 """Points of two faces nearer to each other than this share of the largest coordinate are too near for a
 file."""
 
+
+FITTED_PARTS = 8
+"""A fitted curve has so many chords at least."""
 
 THIN = 1.0 / 4.0
 """No chord lies farther from its face than this share of the smallest radius of that."""
@@ -77,7 +81,7 @@ class Tolerance:
 
     def _bisected(self, edge: Edge, reach: float) -> FloatArray:
         """Smooth parts halved until each chord is near enough and turns little enough."""
-        t = np.array(edge.curve.breaks(edge.t0, edge.t1))
+        t = _first_stops(edge)
         if edge.is_closed and len(t) < 4:
             t = np.linspace(edge.t0, edge.t1, 5)
         widest = min(math.radians(self.angle), WIDEST)
@@ -93,6 +97,15 @@ class Tolerance:
                 break
             t = np.sort(np.concatenate([t, inner[coarse, 1]]))
         return t
+
+
+def _first_stops(edge: Edge) -> FloatArray:
+    """Parameters to begin with. Those of a fitted curve lie evenly, for its knots crowd where it was hard to
+    fit, as where two faces part without an angle: chords there would be too near to both."""
+    curve, t0, t1 = edge.curve, edge.t0, edge.t1
+    if isinstance(curve, FittedCurve):
+        return np.union1d(np.linspace(t0, t1, FITTED_PARTS + 1), curve.smooth_breaks(t0, t1))
+    return np.array(curve.breaks(t0, t1))
 
 
 def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:
