@@ -358,15 +358,24 @@ class Job(Recorder):
     # ------------------------------------------------------------------ details
 
     def fillet(
-        self, name: str, body: Body, edges: Edges | Sequence[Edges], radius: float | Sequence[float]
+        self,
+        name: str,
+        body: Body,
+        edges: Edges | Sequence[Edges],
+        radius: float | Sequence[float],
+        *,
+        follow: bool = True,
+        skip: bool = False,
     ) -> Body:
         """Round edges by a ball of the given radius; see `lathwick.fillet`. Faces: `name/round`,
-        `name/corner`."""
+        `name/corner`. What `skip` leaves out is a warning on the step."""
         return self._record(
             name,
             "fillet",
             f"radius {radius}",
-            lambda _: verbs.fillet(body, edges, radius, step=name),
+            lambda warnings: verbs.fillet(
+                body, edges, radius, follow=follow, skip=skip, step=name, warn=warnings.append
+            ),
             chosen=edges,
         )
 
@@ -378,6 +387,9 @@ class Job(Recorder):
         size: float | Sequence[float],
         size2: float | None = None,
         angle: float | None = None,
+        *,
+        follow: bool = True,
+        skip: bool = False,
     ) -> Body:
         """Bevel edges: equal, with two sizes, or with a size and an angle in degrees; or several selections,
         with a size for each; see `lathwick.chamfer`. Faces: `name/bevel`, `name/corner`."""
@@ -390,7 +402,9 @@ class Job(Recorder):
             name,
             "chamfer",
             detail,
-            lambda _: verbs.chamfer(body, edges, size, size2, angle, step=name),
+            lambda warnings: verbs.chamfer(
+                body, edges, size, size2, angle, follow=follow, skip=skip, step=name, warn=warnings.append
+            ),
             chosen=edges,
         )
         return made

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
+from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
-from .culprits import culprits
+from .culprits import Blended, culprits, spoilers
 from .passes import (
     MIXED_WAYS,
     Attempt,
@@ -25,7 +26,11 @@ from .passes import (
 from .refusals import Asked
 from .remembering import made_once
 from .selecting import EdgeGraph, has_mixed_corner
+from .stopping import stopped
 from .strips import Maker, Strip
+
+MOST_SPOILING = 3
+"""More edges that spoil a size for others are not told."""
 
 UNLIKE = ((1.0, 0.4), (1.0, 0.1), (0.1, 1.0))
 """Shares of a size for convex and concave edges that are tried where no size fits both."""
@@ -33,19 +38,36 @@ UNLIKE = ((1.0, 0.4), (1.0, 0.1), (0.1, 1.0))
 Sizes = Mapping[Edge, float]
 
 
-def blended(body: Body, sizes: Sizes, blend: Blend) -> Body:
+@dataclass(frozen=True)
+class Wishes:
+    """follow : whether what continues the edges smoothly is blended with them. skip : whether edges that
+    spoil the size for the others stay as they are; `warn` is told which."""
+
+    follow: bool = True
+    skip: bool = False
+    warn: Warn = silent
+
+
+def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -> Body:
     """The body with strips in place of edges.
 
     Where convex and concave edges meet the odd one goes first, or, if that fails, last. Raises ModellingError
     that names the edge, the face in the way, and the largest size that works; or, if none does, two for the
     convex and the concave edges, or edges without which the others can be blended.
     """
+    if not wishes.follow:
+        following = replace(wishes, follow=True)
+        step = blend.strip_name.step
+        return stopped(body, sizes, lambda part, some: blended(part, some, blend, following), step)
     asked = Asked(sorted(set(sizes.values())), blend.size)
     trying = _Trying(body, blend, asked.most)
     together: list[Attempt] = [
         passes_or_past_rounds,
         *(MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (on_to_tips,)),
     ]
+    at_full = partial(trying.at_any_size, together, (1.0,))
+    if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
+        return kept
     first: ModellingError | None = None
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
     for ways in (together, [one_by_one], apart):
@@ -58,12 +80,26 @@ def blended(body: Body, sizes: Sizes, blend: Blend) -> Body:
         assert first is not None
         largest = largest_that_works(builds, asked.most, first, NOT_SO_SMALL if ways == apart else SMALL)
         if largest is not None:
-            raise asked.refusal(largest) from None
+            found = spoilers(body, sizes, at_full, most=MOST_SPOILING)
+            raise asked.refusal(largest, found.out if found else "") from None
     assert first is not None
     unlike = _unlike_that_work(trying, together, sizes, first)
     if unlike is not None:
         raise asked.no_one_size(first, unlike) from None
     raise _without_culprits(trying, together, sizes, asked, first) from None
+
+
+def _skipping(body: Body, sizes: Sizes, at_full: Blended, asked: Asked, warn: Warn) -> Body | None:
+    """The body without the blends of edges that spoil the size for others; None if that is no way."""
+    try:
+        return at_full(sizes)
+    except ModellingError:
+        found = spoilers(body, sizes, at_full)
+    if found is None:
+        return None
+    made = at_full(found.left)
+    warn(f"left as they are: {found.out}, which {asked.fits_not} does not fit")
+    return made
 
 
 def _unlike_that_work(

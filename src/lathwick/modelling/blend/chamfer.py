@@ -12,7 +12,8 @@ from ...geometry.placement import FloatArray
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
-from .attempts import blended
+from ..combine import Warn, silent
+from .attempts import Wishes, blended
 from .bevels import ruled_strip
 from .fillet import Edges, checked_size, sizes_of_edges
 from .passes import Blend
@@ -28,7 +29,10 @@ def chamfer(
     size2: float | None = None,
     angle: float | None = None,
     *,
+    follow: bool = True,
+    skip: bool = False,
     step: str = "",
+    warn: Warn = silent,
 ) -> Body:
     """The body with edges bevelled: a straight cut from `size` away on one face to `size` away on the other.
 
@@ -36,6 +40,8 @@ def chamfer(
     size2 : the distance on the second face, if another. angle : instead of it, the angle in degrees between
         the bevel and the first face. The first face is that which was made earlier (comes first in
         `body.faces()`).
+
+    follow, skip : as `fillet` has them.
 
     Edges that continue others smoothly are bevelled with them. Faces: `step/bevel`, and `step/corner` where
     three bevels meet. Raises ModellingError as `fillet` does.
@@ -52,7 +58,7 @@ def chamfer(
     order = {face: k for k, face in enumerate(body.brep_faces)}
     make = _maker(order, ratio, angle)
     blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"), rolls=False)
-    return blended(body, sizes, blend)
+    return blended(body, sizes, blend, Wishes(follow, skip, warn))
 
 
 def _maker(

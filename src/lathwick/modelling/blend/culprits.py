@@ -58,6 +58,41 @@ def culprits(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: 
     return _without(few[:1], chains, together, Culprits(why, remedy))
 
 
+@dataclass(frozen=True)
+class Spoilers:
+    """Chains that spoil a size for the others: what they are called, and the sizes of all others."""
+
+    out: str
+    left: Mapping[Edge, float]
+
+
+def spoilers(
+    body: Body, sizes: Mapping[Edge, float], blended: Blended, most: int | None = None
+) -> Spoilers | None:
+    """The chains of edges without which all others can be blended: those that cannot be even alone, and then
+    the last of each few that do not go together. None if there is but one chain, or nothing would be left;
+    and if there are more than `most` of them, if that is given.
+    """
+    chains = chains_of(EdgeGraph(body), sizes)
+    if len(chains) < 2 or (most is not None and len(chains) > MOST_TOGETHER):
+        return None
+    out: list[_Chain] = []
+    for chain in chains:
+        if not _works(blended, [chain]):
+            out.append(chain)
+            if most is not None and len(out) > most:
+                return None
+    while len(out) < len(chains):
+        left = [chain for chain in chains if chain not in out]
+        few = _few_that_fail(left, blended)
+        if not few:
+            return Spoilers(_named(out, len(out)), _sizes(left)) if out else None
+        out.append(few[0])
+        if most is not None and len(out) > most:
+            return None
+    return None
+
+
 def _without(out: list[_Chain], chains: list[_Chain], blended: Blended, told: Culprits) -> Culprits:
     """Leave out some chains, and one of each few of the others that do not go together."""
     for _ in range(MOST_LEFT_OUT):

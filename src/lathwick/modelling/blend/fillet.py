@@ -10,7 +10,8 @@ from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyEdge
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
-from .attempts import blended
+from ..combine import Warn, silent
+from .attempts import Wishes, blended
 from .canals import canal_strip
 from .passes import Blend
 from .prisms import prism_round
@@ -27,12 +28,19 @@ def fillet(
     edges: Edges | Sequence[Edges],
     radius: float | Sequence[float],
     *,
+    follow: bool = True,
+    skip: bool = False,
     step: str = "",
+    warn: Warn = silent,
 ) -> Body:
     """The body with edges rounded by a ball of the given radius that rolls along them.
 
     edges : a selection; or several selections, with a radius for each; or one open edge with two radii, for
         its start and its end: between them the radius is linear, by length.
+
+    follow : False keeps to the chosen edges: where others continue them smoothly the round ends in a step,
+        square to the edge. skip : True leaves edges as they are that spoil the radius for the others; `warn`
+        is told which.
 
     Material is taken off at convex edges and filled in at concave ones; edges that continue others smoothly
     are rounded with them. Where edges of both kinds meet, the odd one is rounded first; where radii differ,
@@ -53,7 +61,8 @@ def fillet(
     if isinstance(edges, BodyEdge) and isinstance(radius, Sequence):
         return _varying(body, edges, radius, names)
     sizes = sizes_of_edges(body, edges, radius)
-    return blended(body, sizes, Blend(_strip, "rounded", "radius", *names, easing_strip))
+    blend = Blend(_strip, "rounded", "radius", *names, easing_strip)
+    return blended(body, sizes, blend, Wishes(follow, skip, warn))
 
 
 def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[FaceName, FaceName]) -> Body:

@@ -20,11 +20,14 @@ class Asked:
         self._is_one = len(sizes) == 1
         self.most = sizes[0] if self._is_one else 1.0
 
-    def refusal(self, largest: Largest) -> ModellingError:
-        """Where a largest size works."""
+    def refusal(self, largest: Largest, spoiling: str = "") -> ModellingError:
+        """Where a largest size works; spoiling : the edges without which the one asked for does."""
         found = f"{largest.value:.{DIGITS}g}"
         works = f"the largest that works is {found}" if self._is_one else f"all of them times {found} works"
-        return self._error(f"{self.too_large(largest.beyond)}; {works}", largest)
+        rest = ""
+        if spoiling:
+            rest = f"; without {spoiling} {f'{self._largest:g} fits' if self._is_one else 'all fit as asked'}"
+        return self._error(f"{self.too_large(largest.beyond)}; {works}{rest}", largest)
 
     def no_one_size(self, error: ModellingError, unlike: tuple[float, float]) -> ModellingError:
         """Where two sizes work, for the convex and the concave edges."""
@@ -49,6 +52,11 @@ class Asked:
         value = f"{largest.value:.{DIGITS}g}"
         works = f"the largest that works is {value}" if self._is_one else f"all others times {value} works"
         return self._error(f"{start}; without {found.out} {works}")
+
+    @property
+    def fits_not(self) -> str:
+        """What does not fit."""
+        return f"{self._called} {self._largest:g}"
 
     def too_large(self, error: ModellingError) -> str:
         """A size, the edge and the face that limits it."""
