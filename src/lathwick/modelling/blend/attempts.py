@@ -12,12 +12,14 @@ from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
 from .culprits import Blended, culprits, spoilers
+from .over_borders import over_borders
 from .passes import (
     MIXED_WAYS,
     Attempt,
     Blend,
     Passed,
     PassKey,
+    all_passes,
     attempt_apart,
     on_to_tips,
     one_by_one,
@@ -65,6 +67,8 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
         passes_or_past_rounds,
         *(MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (on_to_tips,)),
     ]
+    if any(edge.is_closed for edge in sizes):
+        together.append(partial(over_borders, all_passes))
     at_full = partial(trying.at_any_size, together, (1.0,))
     if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
         return kept

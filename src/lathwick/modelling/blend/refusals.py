@@ -26,8 +26,9 @@ class Asked:
         works = f"the largest that works is {found}" if self._is_one else f"all of them times {found} works"
         rest = ""
         if spoiling:
-            rest = f"; without {spoiling} {f'{self._largest:g} fits' if self._is_one else 'all fit as asked'}"
-        return self._error(f"{self.too_large(largest.beyond)}; {works}{rest}", largest)
+            fits = f"{self._largest:g} fits" if self._is_one else "all fit as asked"
+            rest = f"; leave out {spoiling}, then {fits}"
+        return self._error(f"{self.too_large(largest.beyond)}{rest}; {works}", largest)
 
     def no_one_size(self, error: ModellingError, unlike: tuple[float, float]) -> ModellingError:
         """Where two sizes work, for the convex and the concave edges."""
