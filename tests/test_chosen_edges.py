@@ -67,7 +67,9 @@ def walled() -> tuple[lw.Body, list]:
 
 def test_edges_that_spoil_a_radius_are_told_and_can_be_skipped():
     body, edges = walled()
-    with pytest.raises(lw.ModellingError, match=r"leave out the edges near .*, then 2 fits; the largest") as refused:
+    with pytest.raises(
+        lw.ModellingError, match=r"leave out the edges near .*, then 2 fits; the largest"
+    ) as refused:
         lw.fillet(body, edges, 2)
     assert refused.value.limit == pytest.approx(0.75)
     told: list[str] = []

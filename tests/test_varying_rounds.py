@@ -160,13 +160,13 @@ def test_two_selections_joined_by_an_edge_between():
 
 
 def test_radii_that_cannot_vary():
-    """Closed edges, chains, and radii for more than two ends."""
+    """Closed edges and chains, and radii for more than two ends."""
     pin = lw.cylinder(5, 10)
     with pytest.raises(lw.ModellingError, match="closed edge"):
         lw.fillet(pin, pin.edges()[0], (1, 2))
     plate = lw.box(40, 30, 10, step="b")
     plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 5)
-    with pytest.raises(lw.ModellingError, match="continued smoothly"):
+    with pytest.raises(lw.ModellingError, match="a chain that closes"):
         lw.fillet(plate, plate.edges("b/top")[0], (1, 2))
     box = lw.box(40, 30, 20)
     with pytest.raises(lw.ModellingError, match="two for its ends, got 3"):
@@ -190,3 +190,43 @@ def test_radius_that_grows_beyond_the_faces(radii):
     beside = np.arccos(np.clip(cosines, -1.0, 1.0)) > math.asin(abs(slope) / np.linalg.norm(axis))
     taken = beside & (off[:, 1] + off[:, 2] < abs(slope * off[:, 0]))
     assert (made.contains(points) == ~taken).all()
+
+
+def stadium() -> lw.Body:
+    """A block with two upright edges rounded: five edges of its top continue each other."""
+    body = lw.box(60, 40, 20, step="p")
+    uprights = [e for e in body.edges() if abs(e.end[2] - e.start[2]) > 1 and e.midpoint[0] > 30]
+    return lw.fillet(body, uprights, 12)
+
+
+@pytest.mark.parametrize("radii", [(1, 4), (3, 2)])
+def test_a_radius_varies_along_a_chain(radii, tmp_path, outside_check):
+    """It is linear, by length, from end to end; the parts continue each other and the faces smoothly, and
+    run backwards they are the same."""
+    body = stadium()
+    first = next(e for e in body.edges("p/top") if e.kind == "line" and e.midpoint[1] < 1)
+    made = lw.fillet(body, first, list(radii), step="r")
+    rounds = made.faces("r/round")
+    assert [face.kind for face in rounds].count("cone") == 3
+    assert len(rounds) == 5
+    for face in rounds:
+        ends = [e for e in face.edges() if any("side:left" in n for f in e.faces for n in f.names)]
+        assert all(edge.angle == 0.0 for edge in face.edges() if edge not in ends)
+    length = sum(e.length for e in body.edges("p/top")) - 40
+    about = (1 - math.pi / 4) * length * sum(a * b for a in radii for b in radii if a >= b) / 3
+    assert body.volume - made.volume == pytest.approx(about, rel=0.03)
+    mirrored = next(e for e in body.edges("p/top") if e.kind == "line" and e.midpoint[1] > 39)
+    flipped = lw.fillet(
+        body, mirrored, list(radii) if first.start[0] == mirrored.end[0] else list(radii)[::-1]
+    )
+    again = lw.fillet(body, first, list(radii)[::-1])
+    assert {round(flipped.volume, 7), round(again.volume, 7)} == {round(made.volume, 7)}
+    sound(made, tmp_path, outside_check)
+
+
+def test_a_chain_that_closes_has_no_ends():
+    sk = lw.Sketch(lw.XY)
+    sk.rectangle(60, 40, center=(0, 0), rounding=8)
+    body = lw.extrude(sk, 20, step="p")
+    with pytest.raises(lw.ModellingError, match="cannot vary along a chain that closes"):
+        lw.fillet(body, body.edges("p/end"), [1, 3])

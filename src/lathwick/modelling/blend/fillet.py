@@ -10,6 +10,7 @@ from ...geometry.tolerance import RESOLUTION
 from ...topology.body import Body, BodyEdge
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
+from ...topology.selection import Selection
 from ..combine import Warn, silent
 from .attempts import Wishes, blended
 from .canals import canal_strip
@@ -17,7 +18,8 @@ from .passes import Blend
 from .prisms import prism_round
 from .selecting import EdgeGraph
 from .strips import Strip, round_strip
-from .varying import easing_strip, is_level, varying_strip
+from .varying import easing_strip, is_level, joining_strip, varying_strip
+from .vertex_stars import EdgeEnd
 
 Edges = Iterable[BodyEdge] | BodyEdge
 
@@ -36,7 +38,8 @@ def fillet(
     """The body with edges rounded by a ball of the given radius that rolls along them.
 
     edges : a selection; or several selections, with a radius for each; or one open edge with two radii, for
-        its start and its end: between them the radius is linear, by length.
+        its start and its end: between them the radius is linear, by length. The same along a chain of edges
+        that continue each other smoothly, from its end before the first edge of the selection to the other.
 
     follow : False keeps to the chosen edges: where others continue them smoothly the round ends in a step,
         square to the edge. skip : True leaves edges as they are that spoil the radius for the others; `warn`
@@ -58,29 +61,58 @@ def fillet(
     Computer-Aided Design 26 (1994).
     """
     names = FaceName(step, "round"), FaceName(step, "corner")
-    if isinstance(edges, BodyEdge) and isinstance(radius, Sequence):
-        return _varying(body, edges, radius, names)
+    if isinstance(radius, Sequence) and (chain := _one_chain(body, edges)):
+        return _varying(body, chain, radius, names)
     sizes = sizes_of_edges(body, edges, radius)
     blend = Blend(_strip, "rounded", "radius", *names, easing_strip)
     return blended(body, sizes, blend, Wishes(follow, skip, warn))
 
 
-def _varying(body: Body, edge: BodyEdge, radii: Sequence[float], names: tuple[FaceName, FaceName]) -> Body:
+def _one_chain(body: Body, edges: Edges | Sequence[Edges]) -> list[EdgeEnd]:
+    """The ends at which one runs into the edges of a chain, in order, if an edge alone or a selection of one
+    chain is given; else none."""
+    if not isinstance(edges, (BodyEdge, Selection)):
+        return []
+    chosen = chosen_edges(body, edges)
+    ring = EdgeGraph(body).row(chosen[0])
+    return ring if {edge for edge, _ in ring}.issuperset(chosen) else []
+
+
+def _varying(
+    body: Body, chain: Sequence[EdgeEnd], radii: Sequence[float], names: tuple[FaceName, FaceName]
+) -> Body:
     if len(radii) != 2:
-        raise ModellingError(f"one edge takes a radius, or two for its ends, got {len(radii)}")
-    (chosen,) = chosen_edges(body, edge)
-    if len(EdgeGraph(body).chain(chosen)) > 1:
-        raise ModellingError("a radius varies along one edge; this one is continued smoothly by others")
+        raise ModellingError(f"a chain of edges takes a radius, or two for its ends, got {len(radii)}")
     ends = checked_size(radii[0], "a radius"), checked_size(radii[1], "a radius")
-    most = max(ends)
+    most, slope = max(ends), (ends[1] - ends[0]) / sum(edge.length for edge, _ in chain)
+    if chain[0][0].is_closed:
+        raise ModellingError("a radius cannot vary along a closed edge: it has no ends")
+    if _is_ring(body, chain):
+        raise ModellingError("a radius cannot vary along a chain that closes: it has no ends")
+    laws: dict[Edge, tuple[float, float]] = {}
+    ways = {edge: -1.0 if at_end else 1.0 for edge, at_end in chain}
+    here = ends[0]
+    for edge, at_end in chain:
+        there = here + slope * edge.length
+        laws[edge] = (there, here) if at_end else (here, there)
+        here = there
 
     def make(edge: Edge, faces: tuple[Face, Face], size: float) -> Strip:
-        scaled = ends[0] * (size / most), ends[1] * (size / most)
-        return (
-            _strip(edge, faces, size) if is_level(ends, edge.length) else varying_strip(edge, faces, scaled)
-        )
+        first, last = laws[edge]
+        if is_level(ends, sum(one.length for one, _ in chain)):
+            return _strip(edge, faces, size)
+        scaled = first * (size / most), last * (size / most)
+        if len(laws) == 1:
+            return varying_strip(edge, faces, scaled)
+        return joining_strip(edge, faces, scaled, ways[edge] * slope * (size / most))
 
-    return blended(body, {chosen: most}, Blend(make, "rounded", "radius", *names))
+    return blended(body, dict.fromkeys(laws, most), Blend(make, "rounded", "radius", *names))
+
+
+def _is_ring(body: Body, chain: Sequence[EdgeEnd]) -> bool:
+    edge, at_end = chain[-1]
+    following = EdgeGraph(body).next_in_chain((edge, not at_end))
+    return following is not None and following[0] is chain[0][0]
 
 
 def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:

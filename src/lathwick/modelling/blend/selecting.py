@@ -78,6 +78,24 @@ class EdgeGraph:
                     todo.append(other[0])
         return found
 
+    def row(self, edge: Edge) -> list[EdgeEnd]:
+        """The edges of a chain one after the other, as one runs along them and along the edge: each with the
+        end at which one comes to it. A chain that closes begins with the edge."""
+        ahead, closes = self._walk((edge, True))
+        if closes:
+            return [(edge, False), *ahead]
+        behind, _ = self._walk((edge, False))
+        return [*((one, not at_end) for one, at_end in reversed(behind)), (edge, False), *ahead]
+
+    def _walk(self, out: EdgeEnd) -> tuple[list[EdgeEnd], bool]:
+        """From an end of an edge on; and whether one comes back to it."""
+        found: list[EdgeEnd] = []
+        first = out[0]
+        while (following := self.next_in_chain(out)) is not None and following[0] is not first:
+            found.append(following)
+            out = following[0], not following[1]
+        return found, following is not None
+
     def _goes_on(self, one: EdgeEnd, two: EdgeEnd) -> bool:
         same_kind = (self.turn(one[0]) > 0.0) == (self.turn(two[0]) > 0.0)
         return same_kind and continues(one, two)

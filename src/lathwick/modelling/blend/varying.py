@@ -28,6 +28,9 @@ SMALLEST = 0.25
 """Beyond an end the radius may become so small, as a share of that at the end."""
 
 TURN_BEYOND = 0.8
+NUDGE = 1e-4
+"""Slopes at the end of an edge are taken over such shares of it."""
+
 STEEPEST = 0.95
 ENOUGH = 65
 GAUSS = np.polynomial.legendre.leggauss(8)
@@ -45,6 +48,30 @@ def varying_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, floa
     if isinstance(edge.curve, Line) and all(face.surface.plane is not None for face in faces):
         return _cone_strip(edge, edge.curve, faces, radii)
     return _canal_strip(edge, faces, (radii[0], (radii[1] - radii[0]) / edge.length), ROOMS_BEYOND)
+
+
+def joining_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, float], growth: float) -> Strip:
+    """As `varying_strip`, for an edge of a chain: at its ends the radius grows by `growth` for each length
+    that the ball's center goes, as it does on the edges before and after. There the circles in which the ball
+    touches their strips are one."""
+    if isinstance(edge.curve, Line) and all(face.surface.plane is not None for face in faces):
+        return _cone_strip(edge, edge.curve, faces, radii)
+    length, step = edge.length, radii[1] - radii[0]
+    first, last = (growth * _center_speed(edge, faces, radii[k], bool(k)) for k in (0, 1))
+    square = 3.0 * step / length**2 - (2.0 * first + last) / length
+    cube = (first + last) / length**2 - 2.0 * step / length**3
+    return _canal_strip(edge, faces, (radii[0], first, square, cube), ROOMS_BEYOND)
+
+
+def _center_speed(edge: Edge, faces: tuple[Face, Face], radius: float, at_end: bool) -> float:
+    """How fast the center of a ball goes at an end of an edge, for each length along the edge."""
+    side = -1.0 if turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1)) > 0.0 else 1.0
+    end, nudge = (edge.t1, -NUDGE) if at_end else (edge.t0, NUDGE)
+    t: FloatArray = end + nudge * (edge.t1 - edge.t0) * np.arange(3.0)
+    points, ways = edge.curve.points(t), edge.curve.derivatives(t)
+    centers, _ = centers_across(points, ways, faces, side * radius)
+    slopes = [-3.0 * table[0] + 4.0 * table[1] - table[2] for table in (centers, points)]
+    return float(np.linalg.norm(slopes[0]) / np.linalg.norm(slopes[1]))
 
 
 def easing_strip(edge: Edge, faces: tuple[Face, Face], radii: tuple[float, float]) -> Strip:
