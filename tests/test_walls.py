@@ -251,3 +251,22 @@ def test_shells_of_a_rod_cut_off_obliquely_with_rounded_rims(angle, radius, heig
         between = hollow.volume if wall > 0 else -hollow.volume
         told.append((4 / 3 * math.pi * wall**3 - between + rod.area * wall) / wall**2)
     assert told[0] == pytest.approx(told[1], rel=1e-8)
+
+
+@pytest.mark.parametrize("gap", [1.0, 1.5, 3.0])
+def test_outward_walls_of_lumps_close_to_each_other_are_one(gap, tmp_path, outside_check):
+    """Where walls of two lumps overlap they are joined."""
+    two = lw.union(
+        lw.box(10, 10, 10), lw.box(10, 10, 10, on=lw.Plane((10 + gap, 0, 0), (0, 0, 1), (1, 0, 0)))
+    )
+    made = lw.shell(two, -1)
+    assert made.volume == pytest.approx(2 * 12**3 - max(0.0, 2 - gap) * 144 - 2000, rel=1e-12)
+    assert made.lumps == (1 if gap < 2 else 2)
+    sound(made, tmp_path, outside_check)
+
+
+def test_outward_walls_of_lumps_that_touch_would_touch_themselves():
+    """On both sides of the common edge there is wall, and nothing between."""
+    two = lw.union(lw.box(10, 10, 10), lw.box(10, 10, 10, on=lw.Plane((10, 10, 0), (0, 0, 1), (1, 0, 0))))
+    with pytest.raises(lw.ModellingError, match=r"touch itself along an edge at \(10, 10, 5\)"):
+        lw.shell(two, -1)

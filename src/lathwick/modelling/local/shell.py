@@ -14,6 +14,7 @@ from ...topology.brep import Face, Lump, Shell
 from ...topology.names import FaceName
 from ..blend.strips import sides_of, turn_at
 from ..boolean.operations import combined
+from ..combine import union
 from ..extrude import extrude
 from ..flat_faces import region_of_face
 from ..limits import largest_that_works
@@ -121,7 +122,7 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     inward = next(iter(walls.values())) > 0.0
     opened = [face for face in body.brep_faces if face not in walls]
     try:
-        other = _sound(resurfaced(body, moved, swallowed), walls, opened)
+        other = _sound(_other_side(body, moved, swallowed, inward), walls, opened)
     except ModellingError as error:
         if not inward:
             raise
@@ -138,6 +139,20 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
     if abs(left.volume - (outer.volume - taken)) > WHOLE * outer.volume:
         raise ModellingError("the hollow breaks through a wall")
     return left
+
+
+def _other_side(body: Body, moved: Moved, swallowed: Sequence[Face], inward: bool) -> Body:
+    """The other side of walls; that of lumps by themselves, which may touch, put together where it is
+    outside."""
+    if inward or body.lumps == 1:
+        return resurfaced(body, moved, swallowed)
+    made = []
+    for lump in body.pieces:
+        alone = Body((lump,), body.unit)
+        mine = set(alone.brep_faces)
+        of_lump = {face: to for face, to in moved.items() if face in mine}
+        made.append(resurfaced(alone, of_lump, [face for face in swallowed if face in mine]))
+    return union(*made)
 
 
 def _sound(other: Body, walls: Mapping[Face, float], opened: Sequence[Face]) -> Body:
