@@ -43,12 +43,12 @@ def logger_cover(
         job.cylinder(f"boss {k}", boss, tall - wall, on=lw.Plane((*place, 0), lw.Z))
         for k, place in enumerate(at, 1)
     ]
-    (x, y), deep = at[3], tall / 4
-    ribs = [
-        job.box(f"rib {k}", 2 * x, rib, deep, on=lw.Plane((-x, side * y - rib / 2, tall - wall - deep), lw.Z))
-        for k, side in enumerate((-1, 1), 1)
-    ]
-    body = job.union("cast", body, *posts, *ribs)
+    body = job.union("cast", body, *posts)
+    (x, y), lowest = at[3], 3 * tall / 4 - wall
+    for k, side in enumerate((-1, 1), 1):
+        line = job.sketch(f"line {k}", on=lw.XZ.offset(-side * y))
+        line.line((-x / 2, lowest), (x / 2, lowest))
+        body = job.rib(f"rib {k}", body, line, rib)
     cores = [
         job.cylinder(f"core {k}", screw / 2, 0.6 * tall, on=lw.Plane((*place, 0), lw.Z))
         for k, place in enumerate(at, 1)

@@ -86,6 +86,7 @@ if TYPE_CHECKING:
     from .modelling.primitives import torus as torus
     from .modelling.primitives import wedge as wedge
     from .modelling.revolve import revolve as revolve
+    from .modelling.rib import rib as rib
     from .modelling.sweep import sweep as sweep
     from .modelling.thread import thread as thread
     from .modelling.through import THROUGH as THROUGH
@@ -155,6 +156,7 @@ _HOMES = {
     "modelling.perforate": ("perforate",),
     "modelling.paths": ("Path", "helix", "path", "route"),
     "modelling.revolve": ("revolve",),
+    "modelling.rib": ("rib",),
     "modelling.sweep": ("sweep",),
     "modelling.thread": ("thread",),
     "modelling.through": ("THROUGH",),

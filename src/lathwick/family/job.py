@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from ..errors import ModellingError
 from ..gate import gated, is_list
@@ -353,6 +353,25 @@ class Job(Recorder):
         `name/inside`."""
         return self._record(
             name, "thicken", f"by {thickness:g}", lambda _: verbs.thicken(faces, thickness, step=name)
+        )
+
+    def rib(
+        self,
+        name: str,
+        body: Body,
+        sketch: Sketch,
+        thickness: float,
+        *,
+        draft: float = 0.0,
+        side: Literal["left", "right"] | None = None,
+    ) -> Body:
+        """Grow plates from the open curves of a sketch to the next walls; see `lathwick.rib`. Faces:
+        `name/side:item`, `name/start`, `name/end`."""
+        return self._record(
+            name,
+            "rib",
+            f"{thickness:g} thick" + (f", {draft:g} degrees" if draft else ""),
+            lambda _: verbs.rib(body, sketch, thickness, draft=draft, side=side, step=name),
         )
 
     # ------------------------------------------------------------------ details

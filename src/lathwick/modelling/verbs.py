@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from .references import backdrop_of as backdrop_of
     from .references import plane_of as plane_of
     from .revolve import revolve as revolve
+    from .rib import rib as rib
     from .sweep import sweep as sweep
     from .thread import thread as thread
     from .transform import move as move
@@ -66,6 +67,7 @@ _HOMES = {
     "profile": ("regions_of",),
     "references": ("axis_of", "backdrop_of", "plane_of"),
     "revolve": ("revolve",),
+    "rib": ("rib",),
     "sweep": ("sweep",),
     "thread": ("thread",),
     "transform": ("move", "place", "scale", "turn"),
