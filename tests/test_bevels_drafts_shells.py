@@ -15,12 +15,12 @@ from .conftest import sound
 from .test_rounds import rounded_box_area, rounded_box_volume
 
 
-def bevelled_box_volume(a, b, c, d):
-    """What is inside its faces, the planes off its edges, and those off its corners."""
+def bevelled_box_volume(a, b, c, d, most=3):
+    """What is inside its faces, the planes off its edges, and those off its corners (most = 2: without)."""
     planes = []
     for signs in itertools.product((-1, 0, 1), repeat=3):
         count = sum(map(abs, signs))
-        if count:
+        if 0 < count <= most:
             reach = sum(abs(s) * size / 2 for s, size in zip(signs, (a, b, c), strict=True))
             planes.append([*signs, (count - 1) * d - reach])
     inside = HalfspaceIntersection(np.array(planes, dtype=float), np.zeros(3))
@@ -35,8 +35,13 @@ def walls(body):
 
 
 def test_box_with_all_edges_bevelled(tmp_path, outside_check):
+    """To a point in every corner, as half-spaces leave it; or to a facet."""
     box = lw.box(40, 30, 20)
-    body = lw.chamfer(box, box.edges(), 3, step="cut")
+    pointed = lw.chamfer(box, box.edges(), 3, step="cut")
+    assert (len(pointed.faces()), len(pointed.edges()), len(pointed.vertices())) == (18, 48, 32)
+    assert pointed.volume == pytest.approx(bevelled_box_volume(40, 30, 20, 3, most=2), rel=1e-12)
+    sound(pointed, tmp_path, outside_check)
+    body = lw.chamfer(box, box.edges(), 3, facet=True, step="cut")
     assert (len(body.faces()), len(body.faces("cut/bevel")), len(body.faces("cut/corner"))) == (26, 12, 8)
     assert body.volume == pytest.approx(bevelled_box_volume(40, 30, 20, 3), rel=1e-12)
     sound(body, tmp_path, outside_check)

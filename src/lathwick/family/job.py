@@ -407,6 +407,7 @@ class Job(Recorder):
         size2: float | None = None,
         angle: float | None = None,
         *,
+        facet: bool = False,
         follow: bool = True,
         skip: bool = False,
     ) -> Body:
@@ -422,7 +423,16 @@ class Job(Recorder):
             "chamfer",
             detail,
             lambda warnings: verbs.chamfer(
-                body, edges, size, size2, angle, follow=follow, skip=skip, step=name, warn=warnings.append
+                body,
+                edges,
+                size,
+                size2,
+                angle,
+                facet=facet,
+                follow=follow,
+                skip=skip,
+                step=name,
+                warn=warnings.append,
             ),
             chosen=edges,
         )

@@ -17,6 +17,9 @@ from .joining import strip_curve
 from .strips import Strip, arc_between, line_between, way_out
 from .vertex_stars import Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
 
+FLATTEST = 1e-6
+"""Planes of three bevels whose normals span less are no corner."""
+
 
 def close(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     """Three or more blended edges and nothing else: a ball, or a plane, in the corner."""
@@ -24,6 +27,9 @@ def close(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
     if len({strip.convex for strip, _ in strips}) > 1:
         raise UnknownCornerError(around, vertex, star)
     rounds = strips[0][0].spine is not None
+    if not rounds and not around.facets and all(strip.surface.plane is not None for strip, _ in strips):
+        _point_of_bevels(around, vertex, star)
+        return
     found = _ball(around, vertex, star, strips) if rounds else _corner_of_bevels(around, vertex, star)
     surface, outward, points, paths = found
     border: list[Coedge] = []
@@ -84,6 +90,28 @@ def _corner_of_bevels(around: Surroundings, vertex: Vertex, star: list[Wedge]) -
             else strip_curve(strip, surface, (first, last), wedge.face)
         )
     return surface, False, [meet[0] for meet in meets], paths
+
+
+def _point_of_bevels(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
+    """Three flat bevels go on to the point in which their planes meet."""
+    if len(star) != 3:
+        raise UnknownCornerError(around, vertex, star)
+    planes = [around.strips[wedge.entry[0]].surface.plane for wedge in star]
+    normals = np.array([plane.normal for plane in planes if plane is not None])
+    heights = [float(np.dot(plane.normal, plane.origin)) for plane in planes if plane is not None]
+    if abs(np.linalg.det(normals)) < FLATTEST:
+        raise UnknownCornerError(around, vertex, star)
+    x, y, z = np.linalg.solve(normals, heights).tolist()
+    tip = Vertex((x, y, z))
+    meets = [
+        around.contacts_meet(wedge.entry, star[(k + 1) % 3].entry, wedge.face)[0]
+        for k, wedge in enumerate(star)
+    ]
+    seams = [line_between(foot, tip) for foot in meets]
+    for k, wedge in enumerate(star):
+        around.changes.caps[wedge.entry] = [seams[k - 1], *reversed_path([seams[k]])]
+        around.set_contact(wedge.entry, star[k - 1].face, meets[k - 1])
+        around.set_contact(wedge.entry, wedge.face, meets[k])
 
 
 def equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:

@@ -29,6 +29,7 @@ def chamfer(
     size2: float | None = None,
     angle: float | None = None,
     *,
+    facet: bool = False,
     follow: bool = True,
     skip: bool = False,
     step: str = "",
@@ -41,10 +42,13 @@ def chamfer(
         the bevel and the first face. The first face is that which was made earlier (comes first in
         `body.faces()`).
 
+    facet : where three flat bevels meet they end in a point, as a cutter leaves it that goes along one edge
+        after the other; with a facet the corner is cut off besides, through the ends of the bevels. Bevels
+        of which one is curved always get one.
     follow, skip : as `fillet` has them.
 
-    Edges that continue others smoothly are bevelled with them. Faces: `step/bevel`, and `step/corner` where
-    three bevels meet. Raises ModellingError as `fillet` does.
+    Edges that continue others smoothly are bevelled with them. Faces: `step/bevel`, and `step/corner` the
+    facets. Raises ModellingError as `fillet` does.
     """
     sizes = sizes_of_edges(body, edges, size, ("the size of a chamfer", "sizes"))
     if isinstance(size, Sequence) and size2 is not None:
@@ -57,7 +61,9 @@ def chamfer(
         raise ModellingError(f"the angle of a chamfer must be between 0 and 180 degrees, got {angle!r}")
     order = {face: k for k, face in enumerate(body.brep_faces)}
     make = _maker(order, ratio, angle)
-    blend = Blend(make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"), rolls=False)
+    blend = Blend(
+        make, "bevelled", "size", FaceName(step, "bevel"), FaceName(step, "corner"), rolls=False, facets=facet
+    )
     return blended(body, sizes, blend, Wishes(follow, skip, warn))
 
 

@@ -44,7 +44,8 @@ MOST_CHAINS = 40
 class Blend:
     """What is done to edges: how strips are made, what the verb and its size are called, and the names of
     the new faces. make_changing : strips along which the size changes, if there are such. rolls : whether it
-    is done by a ball. known : passes made before, or why they cannot be: several ways begin alike."""
+    is done by a ball. facets : whether flat bevels get a facet where three meet, and not a point. known :
+    passes made before, or why they cannot be: several ways begin alike."""
 
     make: Maker
     verb: str
@@ -53,6 +54,7 @@ class Blend:
     corner_name: FaceName
     make_changing: ChangingMaker | None = None
     rolls: bool = True
+    facets: bool = False
     known: dict[PassKey, Passed | ModellingError] = field(default_factory=dict)
 
 
@@ -223,7 +225,7 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
     crossings = _crossings(body, sizes) if blend.rolls else {}
     plain = {edge: size for edge, size in sizes.items() if edge not in crossings}
     strips = _strips(body, plain, changing, blend)
-    around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,))
+    around = Surroundings(strips, body.faces_of_edge, (blend.corner_name,), blend.facets)
     ends = {v for edge in strips for v in (edge.start, edge.end) if v is not None}
     for found in crossings.values():
         close_crossing(around, found)

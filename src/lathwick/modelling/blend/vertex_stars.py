@@ -137,11 +137,12 @@ def _wedge_after(face: Face, coedge: Coedge) -> Wedge:
 @dataclass(frozen=True, eq=False)
 class Surroundings:
     """All strips of one pass, the faces at every edge, and the changes found so far. names : of the faces
-    that fill corners."""
+    that fill corners. facets : whether three flat bevels get one there."""
 
     strips: dict[Edge, Strip]
     uses: Uses
     names: tuple[FaceName, ...]
+    facets: bool = False
     changes: Changes = field(default_factory=Changes)
 
     def strip(self, end: EdgeEnd) -> tuple[Strip, float]:
