@@ -14,6 +14,7 @@ from ...geometry.tolerance import JOIN
 from ...topology.body import Body
 from ...topology.brep import Face
 from ...topology.mass import face_integrals
+from ...topology.trim import OUTSIDE, region_of
 from .ranges import SPOTS
 
 SAME_VOLUME = 1e-6
@@ -44,6 +45,10 @@ def prove(face: Face, made: SplineSurface) -> None:
     grid = [_between(knots) for knots in made.knots]
     spots = made.points(np.stack(np.meshgrid(*grid), axis=-1).reshape(-1, 2))
     gaps = np.abs(face.surface.distance(spots))
+    far = ~(gaps <= JOIN)
+    if far.any():  # what lies beyond the edges is cut away
+        feet = face.surface.points(face.surface.parameters(spots[far]))
+        gaps[far] = np.where(region_of(face).states(feet) == OUTSIDE, 0.0, gaps[far])
     if not gaps.max() <= JOIN:
         raise ExchangeError(
             f"the face {name_of(face)} cannot be written to STEP: the B-spline would lie {gaps.max():.2g} off"

@@ -4,7 +4,7 @@ boundary."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -17,7 +17,7 @@ from ...geometry.fitting import as_spline
 from ...geometry.placement import FloatArray
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surface import Interval, Surface
-from ...topology.brep import Edge, Face
+from ...topology.brep import Face
 from .ranges import SPOTS, range_of, whole_turn, widened
 from .seams import Seam
 
@@ -58,7 +58,7 @@ def written_spline(face: Face, seam: Seam | None) -> SplineSurface:
 def _canal_spline(surface: CanalSurface, face: Face, us: Interval) -> SplineSurface:
     """The rational B-spline surface over a face on a canal; its normal looks out of the canal. It reaches
     across no farther than it must: beside a narrower part of the face the canal may fold back."""
-    uv = _border(surface, [c.edge for c in face.coedges()])
+    uv = _border(surface, face)
     uv[:, 0] = _next_to(uv[:, 0], us, surface.period)
     room = 0.02 * float(np.ptp(uv[:, 1]))
     least = LEAST_PIECE * (us[1] - us[0])
@@ -79,9 +79,15 @@ def _canal_spline(surface: CanalSurface, face: Face, us: Interval) -> SplineSurf
     raise ExchangeError("a canal bends too sharply to be written as a B-spline surface")
 
 
-def _border(surface: Surface, edges: Sequence[Edge]) -> FloatArray:
-    points = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in edges])
-    return surface.parameters(points)
+def _border(surface: Surface, face: Face) -> FloatArray:
+    """(u, v) along the loops of a face on a canal; v, an angle, goes on beyond a half turn."""
+    rows = []
+    for loop in face.loops:
+        t = [(c, np.linspace(c.edge.t0, c.edge.t1, SPOTS)[:: 1 if c.forward else -1]) for c in loop.coedges]
+        uv = surface.parameters(np.concatenate([c.edge.curve.points(s) for c, s in t]))
+        uv[:, 1] = np.unwrap(uv[:, 1])
+        rows.append(uv)
+    return np.concatenate(rows)
 
 
 def _next_to(u: FloatArray, us: Interval, period: float) -> FloatArray:
