@@ -97,22 +97,6 @@ def test_edges_of_both_kinds_pass_over_rounds(size, tmp_path, outside_check):
     sound(made, tmp_path, outside_check)
 
 
-@pytest.mark.parametrize("order", ["upright foot rim", "foot upright rim"])
-def test_a_rim_above_uprights_that_end_on_a_rounded_foot_is_refused_with_a_radius(order):
-    block = lw.box(14, 14, 12, on=lw.Plane((8, 8, 10), (0, 0, 1)), step="block")
-    body = lw.union(lw.box(30, 30, 10, step="plate"), block)
-    groups = {
-        "upright": (lambda b: b.edges("block").parallel(lw.Z), 1),
-        "foot": (lambda b: b.edges("plate/top").concave(), 2.5),
-    }
-    for step in order.split()[:2]:
-        select, radius = groups[step]
-        body = lw.fillet(body, select(body), radius, step=step)
-    with pytest.raises(lw.ModellingError, match=r"the largest that works is 1$"):
-        lw.fillet(body, body.edges("block/top"), 2, step="rim")
-    assert lw.fillet(body, body.edges("block/top"), 1).check() == ()
-
-
 def test_a_rim_that_does_not_fit_names_a_radius_beyond_the_uprights():
     block = lw.box(40, 30, 20, step="b")
     body = lw.fillet(block, block.edges().parallel(lw.Z), 1, step="upright")
@@ -173,4 +157,26 @@ def test_a_drafted_wall_with_a_cross_bore_is_a_bored_cone(angle, tmp_path, outsi
     top = 20 - 50 * math.tan(math.radians(angle))
     assert made.volume == pytest.approx(lw.cut(lw.cone(20, top, 50), bore).volume, rel=1e-9)
     assert {edge.kind for edge in made.edges()} == {"circle", "spline"}
+    sound(made, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("rim", [2.5, 6.0])
+@pytest.mark.parametrize("order", ["foot first", "uprights first"])
+def test_a_rim_above_uprights_that_end_on_a_rounded_foot(order, rim, tmp_path, outside_check):
+    """It takes off what it takes off the block alone."""
+
+    def rounded(body: lw.Body) -> lw.Body:
+        uprights = [e for e in body.edges() if abs(e.end[2] - e.start[2]) > 5 and e.midpoint[2] > 12]
+        return lw.fillet(body, uprights, 2, step="u")
+
+    def with_foot(body: lw.Body) -> lw.Body:
+        return lw.fillet(body, body.edges("p/top").concave(), 3, step="foot")
+
+    block = lw.box(40, 30, 20, on=lw.Plane((20, 15, 8), (0, 0, 1), (1, 0, 0)), step="q")
+    footed = lw.union(lw.box(80, 60, 8, step="p"), block)
+    footed = rounded(with_foot(footed)) if order == "foot first" else with_foot(rounded(footed))
+    alone = rounded(block)
+    made = lw.fillet(footed, footed.edges("q/top"), rim)
+    change = alone.volume - lw.fillet(alone, alone.edges("q/top"), rim).volume
+    assert footed.volume - made.volume == pytest.approx(change, abs=1e-6)
     sound(made, tmp_path, outside_check)

@@ -83,18 +83,26 @@ def _narrow_rounds(graph: EdgeGraph, sizes: Mapping[Edge, float], make: Maker) -
         except TooLargeError:
             bent = graph.turn(edge) > 0.0
             curved = [face for face in faces if face.surface.plane is None and face.outward is bent]
-            found |= dict.fromkeys(face for face in curved if _is_alone(graph, edge, face))
+            found |= dict.fromkeys(one for face in curved for one in _row_from(graph, edge, face))
     return list(found)
 
 
-def _is_alone(graph: EdgeGraph, edge: Edge, face: Face) -> bool:
-    """Whether a round joins others smoothly at its two sides, and none beyond its other end."""
+def _row_from(graph: EdgeGraph, edge: Edge, face: Face) -> list[Face]:
+    """A round that joins others smoothly at its two sides, and, where it ends on the corner of a rounded
+    foot, that corner; none if it is none, or goes on otherwise."""
     edges = [coedge.edge for coedge in face.coedges()]
     if len(edges) != 4 or len(set(edges)) != 4:
-        return False
+        return []
     k = edges.index(edge)
     smooth = [graph.turn(edges[k - n]) == 0.0 for n in (1, 2, 3)]
-    return smooth == [True, False, True]
+    if smooth == [True, False, True]:
+        return [face]
+    if smooth != [True, True, True]:
+        return []
+    beyond = next(other for other, _ in graph.uses[edges[k - 2]] if other is not face)
+    around = [coedge.edge for coedge in beyond.coedges()]
+    is_corner = len(around) in (3, 4) and all(graph.turn(one) == 0.0 for one in around)
+    return [face, beyond] if is_corner and beyond.surface.plane is None else []
 
 
 def _found_again(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:

@@ -75,6 +75,7 @@ class _Resurfacer:
         for face in swallowed:
             if not any(self._is_smooth(coedge.edge) for coedge in face.coedges()):
                 raise TooLargeError("a face that is no round would lose its size", face)
+        self._across = {edge for face in swallowed for edge in self._ends_of(face)}
         self._beside = {face: self._neighbours_along(face) for face in swallowed}
         self._vertices: dict[Vertex, Vertex] = {}
         self._parted = Parted()
@@ -99,14 +100,27 @@ class _Resurfacer:
         found = []
         for coedge in face.coedges():
             other = next(f for f, _ in self._body.faces_of_edge[coedge.edge] if f is not face)
+            if coedge.edge in self._across:
+                continue
             if other not in self._swallowed and self._is_smooth(coedge.edge):
                 found.append(other)
         return list(dict.fromkeys(found))
+
+    def _ends_of(self, face: Face) -> list[Edge]:
+        """Of a swallowed round that goes on in another one, the edges across: that to it, and that opposite,
+        which is smooth too where the round is the corner of a foot."""
+        edges = [coedge.edge for coedge in face.coedges()]
+        for k, edge in enumerate(edges if len(edges) == 4 else ()):
+            if all(one in self._swallowed for one, _ in self._body.faces_of_edge[edge]):
+                return [edge, edges[k - 2]]
+        return []
 
     def _is_contracted(self, edge: Edge) -> bool:
         """Whether an edge runs across a swallowed round."""
         faces = [face for face, _ in self._body.faces_of_edge[edge]]
         gone = [face for face in faces if face in self._swallowed]
+        if edge in self._across:
+            return True
         return bool(gone) and (len(gone) == 2 or not self._is_smooth(edge)) and not edge.is_closed
 
     def _move_vertices(self) -> None:
