@@ -1,0 +1,321 @@
+"""The page and saved views, driven as a colleague would: by mouse and by keyboard, in a real browser."""
+
+from __future__ import annotations
+
+import http.client
+import io
+import re
+import textwrap
+import time
+import zipfile
+from contextlib import closing
+from urllib.parse import urlsplit
+
+import pytest
+
+import lathwick as lw
+
+from ..browser import opened, served, with_browser
+
+pytestmark = with_browser
+
+SCRIPT = '''
+    import time
+    import lathwick as lw
+
+    @lw.design()
+    def block(
+        job: lw.Job,
+        wide: lw.Length = lw.param(40.0, low=10, high=90, note="along x"),
+        deep: lw.Length = lw.param("=wide/2"),
+        shape: lw.Text = lw.param("round", choices=("round", "square")),
+        hollow: lw.Flag = False,
+        wait: lw.Number = 0.0,
+    ):
+        """A block for tests."""
+        time.sleep(wait)
+        job.require(deep <= wide, "the block is deeper than wide")
+        body = job.box("block", wide, deep, 10)
+        if shape == "round":
+            body = job.fillet("soft", body, body.edges("block/side").convex().parallel(lw.Z), 3)
+        if hollow:
+            body = job.shell("hollow", body, 1, open=body.face("block/top"))
+        job.note("room", wide * deep, at=(0, 0, 10), digits=1)
+        return lw.Part(body, material=lw.Material("steel", "7.85 g/cm3"))
+'''
+ROUND = (4 - 3.141592653589793) * 9 * 10  # what four rounds of radius 3, 10 tall, take away
+
+
+@pytest.fixture
+def script(tmp_path):
+    path = tmp_path / "block.py"
+    path.write_text(textwrap.dedent(SCRIPT))
+    return path
+
+
+class Desk:
+    """What a user sees and does on a page."""
+
+    def __init__(self, page):
+        self.page = page
+        self.part = page.frame_locator("iframe")
+
+    def open(self, address):
+        self.page.goto(address)
+        self.part.locator("#told h1").filter(has_text=re.compile(".+")).wait_for(timeout=120_000)
+        return self
+
+    def field(self, name):
+        return self.page.get_by_label(name, exact=False).first
+
+    def type(self, name, text):
+        self.field(name).fill(text)
+
+    def volume(self, expected):
+        """Wait until the part that is shown has a volume, to the six digits of the caption."""
+        self.caption(f"volume {expected:.6g} mm³")
+
+    def caption(self, text):
+        try:
+            self.part.locator("#told p").filter(has_text=text).wait_for(timeout=90_000)
+        except Exception as error:
+            raise AssertionError(f"{text}: {self.page.locator('body').inner_text()}") from error
+
+    def alert(self, text):
+        self.page.get_by_role("alert").filter(has_text=text).first.wait_for(timeout=90_000)
+
+    def tab(self, name):
+        self.page.get_by_role("tab", name=name).click()
+
+    def sees(self, text):
+        self.page.get_by_text(text, exact=False).first.wait_for(timeout=90_000)
+
+    def viewer(self, expression):
+        frame = next(f for f in self.page.frames if f.url.endswith("/frame"))
+        return frame.evaluate(expression)
+
+
+@pytest.fixture
+def desk(script):
+    with served(script) as address, opened() as page:
+        yield Desk(page).open(address)
+
+
+def test_values_are_set_by_typing_moving_and_choosing(desk):
+    """Units and formulas, a slider by keys, a choice, a flag; each gives the part of closed form."""
+    desk.volume(40 * 20 * 10 - ROUND)
+    desk.type("wide", "2 in")
+    desk.volume(50.8 * 25.4 * 10 - ROUND)
+    desk.type("deep", "=wide/4")
+    desk.volume(50.8 * 12.7 * 10 - ROUND)
+    desk.type("wide", "40")
+    desk.volume(40 * 10 * 10 - ROUND)
+    desk.page.locator(".q-slider__track-container").press("ArrowRight")
+    desk.volume(40.4 * 10.1 * 10 - ROUND)
+    desk.field("shape").click()
+    desk.page.get_by_role("option", name="square").click()
+    desk.volume(40.4 * 10.1 * 10)
+    desk.page.get_by_role("switch", name="hollow").press("Space")
+    desk.volume(40.4 * 10.1 * 10 - 38.4 * 8.1 * 9)
+    desk.tab("Know")
+    desk.sees("room 408.0")
+
+
+def test_what_is_refused_stands_beside_its_value_and_the_last_part_stays(desk):
+    desk.type("wide", "8")
+    desk.alert("wide")
+    desk.sees("try 10")
+    desk.volume(40 * 20 * 10 - ROUND)
+    desk.type("wide", "three")
+    desk.alert("three")
+    desk.type("wide", "20")
+    desk.type("deep", "30")
+    desk.alert("the block is deeper than wide")
+    desk.type("deep", "10")
+    desk.volume(20 * 10 * 10 - ROUND)
+
+
+def test_presets_are_kept_chosen_and_removed(desk, script):
+    desk.type("wide", "60")
+    desk.volume(60 * 30 * 10 - ROUND)
+    desk.page.get_by_role("button", name="Save").first.click()
+    desk.page.get_by_label("name of the preset").fill("site A")
+    desk.page.get_by_label("name of the preset").press("Enter")
+    desk.page.get_by_role("dialog").wait_for(state="hidden")
+    file = script.with_name("block.presets.toml")
+    wait_for(lambda: file.is_file() and "site A" in file.read_text())
+    desk.type("wide", "50")
+    desk.volume(50 * 25 * 10 - ROUND)
+    desk.page.get_by_role("button", name="Reset").click()
+    desk.volume(60 * 30 * 10 - ROUND)
+    desk.field("preset").click()
+    desk.page.get_by_role("option").first.click()
+    desk.page.get_by_role("button", name="Reset").click()
+    desk.volume(40 * 20 * 10 - ROUND)
+    desk.field("preset").click()
+    desk.page.get_by_role("option", name="site A").click()
+    desk.volume(60 * 30 * 10 - ROUND)
+    desk.type("wide", "61")
+    desk.volume(61 * 30.5 * 10 - ROUND)
+    desk.tab("Know")
+    desk.sees("60 → 61")
+    desk.tab("Take")
+    with desk.page.expect_download() as download:
+        desk.page.get_by_role("button", name="all presets as STL").click()
+    with zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes())) as archive:
+        assert archive.namelist() == ["site A.stl"]
+    desk.tab("Set")
+    desk.page.get_by_role("button", name="Remove").click()
+    wait_for(lambda: "site A" not in file.read_text())
+
+
+def wait_for(done):
+    until = time.monotonic() + 90
+    while not done():
+        assert time.monotonic() < until
+        time.sleep(0.05)
+
+
+def test_steps_are_shown_and_files_are_taken(desk, tmp_path):
+    desk.tab("Steps")
+    desk.page.get_by_role("button", name="1 block").click()
+    desk.volume(40 * 20 * 10)
+    desk.page.get_by_role("button", name="2 soft").click()
+    desk.volume(40 * 20 * 10 - ROUND)
+    desk.tab("Take")
+    for suffix in ("STEP", "STL"):
+        with desk.page.expect_download() as download:
+            desk.page.get_by_role("button", name=suffix, exact=True).click()
+        path = tmp_path / download.value.suggested_filename
+        download.value.save_as(path)
+        assert path.name == f"block.{suffix.lower()}"
+    assert lw.read_step(tmp_path / "block.step").volume == pytest.approx(40 * 20 * 10 - ROUND, rel=1e-12)
+
+
+def test_the_script_is_followed(desk, script):
+    """A saved change appears with what was set; a mistake is told with its line, and the part stays."""
+    desk.type("wide", "50")
+    desk.volume(50 * 25 * 10 - ROUND)
+    good = script.read_text()
+    script.write_text(good.replace("wide, deep, 10)", "wide, deep, 12)"))
+    desk.volume(50 * 25 * 12 - ROUND * 1.2)
+    script.write_text(good.replace('job.box("block"', 'job.bax("block"'))
+    desk.alert("line 17")
+    script.write_text(good + "\nx = = 1\n")
+    desk.alert("line")
+    desk.volume(50 * 25 * 12 - ROUND * 1.2)
+    script.write_text(good)
+    desk.volume(50 * 25 * 10 - ROUND)
+
+
+def test_a_slow_script_is_stopped(desk):
+    desk.type("wait", "60")
+    desk.page.get_by_role("button", name="Stop").click(timeout=90_000)
+    desk.alert("the process of the script ended")
+    desk.type("wait", "0")
+    desk.type("wide", "44")
+    desk.volume(44 * 22 * 10 - ROUND)
+
+
+def test_two_pages_have_their_own_values(script):
+    with served(script) as address, opened() as page:
+        one = Desk(page).open(address)
+        two = Desk(page.context.new_page()).open(address)
+        one.type("wide", "30")
+        two.type("wide", "50")
+        one.volume(30 * 15 * 10 - ROUND)
+        two.volume(50 * 25 * 10 - ROUND)
+        assert one.field("wide").input_value() == "30"
+
+
+def test_many_changes_leave_nothing_behind(desk):
+    """The viewer holds the geometry of one part, its faces and its edges, after fifteen changes."""
+    for k in range(15):
+        desk.type("wide", str(41 + k))
+        desk.volume((41 + k) ** 2 / 2 * 10 - ROUND)
+    wait_for(lambda: desk.viewer("window.part.view.renderer.info.memory.geometries") == 2)
+
+
+def test_a_part_is_turned_named_and_measured(desk):
+    """By keys and by the mouse: a face under the pointer is named, two picks are measured exactly."""
+    canvas = desk.part.locator("canvas")
+    canvas.press("5")
+    box = canvas.bounding_box()
+    middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    desk.page.mouse.move(*middle)
+    desk.part.get_by_text("block/top").wait_for()
+    desk.page.mouse.click(*middle)
+    before = desk.viewer("window.part.view.camera.position.toArray()")
+    canvas.press("ArrowLeft")
+    canvas.press("+")
+    assert desk.viewer("window.part.view.camera.position.toArray()") != before
+    desk.part.get_by_role("button", name="bottom").click()
+    desk.page.mouse.click(*middle)
+    desk.part.get_by_text("10 mm apart at least, at 0 degrees").wait_for(timeout=90_000)
+    canvas.press("Escape")
+    assert desk.part.locator("#found").inner_text() == ""
+    desk.part.get_by_label("section across").select_option("x")
+    desk.part.get_by_label("place of the section").press("ArrowRight")
+    assert desk.viewer("window.part.view.section.share") == pytest.approx(0.51)
+    desk.part.get_by_label("opacity").press("ArrowLeft")
+    assert desk.viewer("window.part.view.opacity") == pytest.approx(0.95)
+
+
+def test_it_works_in_a_small_window(script):
+    with served(script) as address, opened(viewport={"width": 800, "height": 600}) as page:
+        desk = Desk(page).open(address)
+        for name in ("Set", "Know", "Steps", "Take"):
+            box = page.get_by_role("tab", name=name).bounding_box()
+            assert box["x"] + box["width"] < 400
+        bar = desk.part.locator("#bar").bounding_box()
+        assert bar["x"] + bar["width"] <= 800 and bar["y"] + bar["height"] <= 600
+
+
+def test_only_this_page_may_ask(script):
+    """No token, another host or another origin: refused; nothing from outside is asked for."""
+    with served(script) as address, opened() as page:
+        asked = []
+        page.on("request", lambda request: asked.append(request.url))
+        Desk(page).open(address)
+        web = [urlsplit(url).hostname for url in asked if url.startswith(("http", "ws"))]
+        assert web and set(web) == {"127.0.0.1"}
+        cookie = "; ".join(f"{c['name']}={c['value']}" for c in page.context.cookies())
+        where = urlsplit(address)
+
+        def status(path="/frame", **headers):
+            with closing(http.client.HTTPConnection(where.hostname, where.port, timeout=60)) as asking:
+                asking.request("GET", path, headers=headers)
+                return asking.getresponse().status
+
+        assert status(Cookie=cookie) == 200
+        assert status() == 403
+        assert status("/?token=guess") == 403
+        assert status(Cookie=cookie, Origin="http://example.org") == 403
+        assert status(Cookie=cookie, Host=f"example.org:{where.port}") == 403
+        for path in ("/static/../server.py", "/static/%2e%2e/x", "/static/x.py", "/model/1"):
+            assert status(path, Cookie=cookie) == 404
+
+
+def test_a_saved_view_opens_offline(tmp_path):
+    """One file, no network: the part turns, its faces are named, a cut shows; a hostile name stays text."""
+    name = '</script><script>window.hacked=1</script>"&'
+    plate = lw.box(40, 30, 5, step="plate")
+    part = lw.Part({"<b>plate": plate, "pin": lw.cylinder(3, 20, step="pin")}, name=name)
+    path = tmp_path / "view.html"
+    part.save(path)
+    assert path.stat().st_size < 2_000_000
+    with opened(offline=True) as page:
+        wrong = []
+        page.on("pageerror", lambda error: wrong.append(str(error)))
+        page.goto(path.as_uri())
+        page.locator("#told h1").filter(has_text="window.hacked").wait_for(timeout=90_000)
+        page.locator("canvas").press("5")
+        page.mouse.move(640, 300)
+        page.get_by_text("plate/top").wait_for()
+        page.get_by_label("section across").select_option("x")
+        assert not wrong and page.evaluate("window.hacked") is None
+
+
+def test_what_cannot_be_viewed_is_refused(tmp_path):
+    with pytest.raises(lw.ExchangeError, match="cannot be saved as a view"):
+        lw.save(lw.Sketch(lw.XY), tmp_path / "x.html")
