@@ -37,7 +37,7 @@ BESIDE = 1e-4
 """So near beside the line, as a share of the size, the rib begins."""
 
 LOOKS = (0.1, 0.3, 0.5, 0.7, 0.9)
-FLANKS = "flanks"
+FLANKS = ":flanks"
 """The step that makes the wedge between leaning flanks."""
 
 

@@ -19,7 +19,6 @@ from .passes import (
     Blend,
     Passed,
     PassKey,
-    all_passes,
     attempt_apart,
     on_to_tips,
     one_by_one,
@@ -68,7 +67,7 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
         *(MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (on_to_tips,)),
     ]
     if any(edge.is_closed for edge in sizes):
-        together.append(partial(over_borders, all_passes))
+        together.append(over_borders)
     at_full = partial(trying.at_any_size, together, (1.0,))
     if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
         return kept

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Container, Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -23,13 +22,11 @@ from ...topology.trim import INSIDE, region_of
 from ..boolean.operations import combined
 from ..extrude import extrude
 from ..flat_faces import region_of_face
+from .passes import Blend, all_passes
 from .strips import BlendError, Strip, TooLargeError, sides_of, turn_at
 
-if TYPE_CHECKING:
-    from .passes import Attempt, Blend
-
-BORDER = "border"
-"""The step that makes the prism over a face."""
+BORDER = ":border"
+"""The step that makes the prism over a face; no step of a user is called so."""
 
 ALONG = 24
 ROOM = 1.05
@@ -37,14 +34,14 @@ ALIKE = 1e-9
 """Volumes may differ by this share of what is filled or taken off."""
 
 
-def over_borders(passes: Attempt, body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
+def over_borders(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """All other edges by passes, then closed ones that these cannot blend. Raises ModellingError where there
     are none, or where a strip runs into more than a border."""
-    over = [edge for edge in sizes if edge.is_closed and not _passes(passes, body, edge, sizes[edge], blend)]
+    over = [edge for edge in sizes if edge.is_closed and not _passes(body, edge, sizes[edge], blend)]
     if not over:
         raise ModellingError("no strip reaches over a border")
     rest = {edge: size for edge, size in sizes.items() if edge not in over}
-    made = passes(body, rest, blend) if rest else body
+    made = all_passes(body, rest, blend) if rest else body
     for edge in over:
         if edge not in made.faces_of_edge:
             raise ModellingError("an edge whose strip reaches over a border has changed")
@@ -52,9 +49,9 @@ def over_borders(passes: Attempt, body: Body, sizes: Mapping[Edge, float], blend
     return made
 
 
-def _passes(passes: Attempt, body: Body, edge: Edge, size: float, blend: Blend) -> bool:
+def _passes(body: Body, edge: Edge, size: float, blend: Blend) -> bool:
     try:
-        passes(body, {edge: size}, blend)
+        all_passes(body, {edge: size}, blend)
     except ModellingError:
         return False
     return True

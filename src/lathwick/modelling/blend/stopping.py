@@ -21,8 +21,8 @@ from ..boolean.operations import combined
 from ..combine import half_space, union
 from .selecting import EdgeGraph
 
-CUT = "cut across"
-"""The step that makes the planes by which a body is divided."""
+CUT = ":cut"
+"""The step that makes the planes by which a body is divided; no step of a user is called so."""
 
 SHARES = (0.1, 0.5, 0.9)
 MOST_STOPS = 24
