@@ -5,13 +5,20 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test check docs bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
+.PHONY: demo test test-lowest check docs bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
 
 test: $(VENV)/.ready
 	$(BIN)/python -m pytest -n auto
+
+# With the lowest versions that pyproject.toml allows, which are as old as Python 3.11.
+test-lowest:
+	$(PYTHON) -m venv .venv-lowest
+	$(PYTHON) tests/lowest.py > .venv-lowest/lowest.txt
+	.venv-lowest/bin/python -m pip install --quiet --disable-pip-version-check --constraint .venv-lowest/lowest.txt --editable ".[test]"
+	.venv-lowest/bin/python -W ignore::DeprecationWarning -m pytest -n auto -o filterwarnings=
 
 check: $(VENV)/.ready
 	$(BIN)/ruff check .
@@ -64,4 +71,4 @@ $(VENV)/.ready: pyproject.toml
 	touch $@
 
 clean:
-	rm -rf docs/_build docs/examples $(VENV) .pytest_cache .mypy_cache .ruff_cache lathwick-demo
+	rm -rf docs/_build docs/examples $(VENV) .venv-lowest .pytest_cache .mypy_cache .ruff_cache lathwick-demo

@@ -35,7 +35,7 @@ def test_demo_table_makes_eight_sizes(saddle, tmp_path, outside_check):
     assert sorted(os.listdir(tmp_path / "out")) == sorted(
         [f"{v.name}.{s}" for v in run.variants for s in ("step", "stl")] + [".variants.jsonl", "variants.csv"]
     )
-    back = pd.read_csv(tmp_path / "out" / "variants.csv")
+    back = pd.read_csv(tmp_path / "out" / "variants.csv", float_precision="round_trip")
     assert list(back.columns[:2]) == ["name", "pipe"]
     assert list(back.columns[-8:]) == [
         "status",

@@ -12,6 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from .groups import connected
 from .mesh import IntArray
 from .sampling import TooCoarseError
 
@@ -205,12 +206,7 @@ def _inner(points: FloatArray, triangles: IntArray, segments: IntArray) -> IntAr
     same = np.flatnonzero(keys[order][1:] == keys[order][:-1])
     one, two = owner[order[same]], owner[order[same + 1]]
     open_ = ~np.isin(keys[order[same]], _keys(segments, count))
-    from scipy.sparse import coo_array
-
-    links = coo_array((np.ones(int(open_.sum())), (one[open_], two[open_])), shape=(number, number))
-    from scipy.sparse.csgraph import connected_components
-
-    groups, label = connected_components(links, directed=False)
+    groups, label = connected(one[open_], two[open_], number)
     areas = _areas(points, triangles)
     largest = np.full(groups, -1)
     order = np.argsort(areas, kind="stable")

@@ -14,13 +14,13 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..topology.brep import Face
 from ..topology.trim import INSIDE, region_of
+from .groups import connected
 from .mesh import IntArray
 from .sampling import Tolerance
 
@@ -136,7 +136,7 @@ def _sides(quads: IntArray) -> IntArray:
     return np.concatenate([quads[:, [k, (k + 1) % 4]] for k in range(4)])
 
 
-def _connected(quads: IntArray, count: int) -> NDArray[np.int32]:
+def _connected(quads: IntArray, count: int) -> IntArray:
     """A number for each quad, the same for those joined by sides."""
     sides = np.sort(_sides(quads), axis=1)
     keys = sides[:, 0] * count + sides[:, 1]
@@ -144,14 +144,7 @@ def _connected(quads: IntArray, count: int) -> NDArray[np.int32]:
     order = np.argsort(keys)
     ordered = keys[order]
     same = np.flatnonzero(ordered[1:] == ordered[:-1])
-    links = (owner[order[same]], owner[order[same + 1]])
-    from scipy.sparse import coo_array
-
-    graph = coo_array((np.ones(len(same), dtype=bool), links), shape=(len(quads), len(quads)))
-    from scipy.sparse.csgraph import connected_components
-
-    label: NDArray[np.int32] = connected_components(graph, directed=False)[1]
-    return label
+    return connected(owner[order[same]], owner[order[same + 1]], len(quads))[1]
 
 
 def _outer_sides(quads: IntArray, count: int) -> IntArray:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
+from ..mesh.groups import connected
 from ..mesh.mesh import IntArray, Mesh
 from ..mesh.tessellate import default_chord, tessellate_by_face
 from ..topology.body import Body
@@ -117,9 +118,6 @@ def shown_mesh(mesh: Mesh, color: Color) -> Shown:
 
 def _sheets(mesh: Mesh) -> IntArray:
     """The number of the smooth sheet that each triangle belongs to, (T,)."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
     flat = np.cross(mesh.corners[:, 1] - mesh.corners[:, 0], mesh.corners[:, 2] - mesh.corners[:, 0])
     sizes = np.linalg.norm(flat, axis=1, keepdims=True)
     flat = flat / np.where(sizes > 0, sizes, 1.0)
@@ -130,8 +128,7 @@ def _sheets(mesh: Mesh) -> IntArray:
     same = np.flatnonzero(np.diff(codes[order]) == 0)
     one, two = order[same] // 3, order[same + 1] // 3
     is_smooth = (flat[one] * flat[two]).sum(axis=1) > np.cos(np.radians(SHARP))
-    links = coo_matrix((np.ones(int(is_smooth.sum())), (one[is_smooth], two[is_smooth])), (len(flat),) * 2)
-    return connected_components(links, directed=False)[1].astype(np.int64)
+    return connected(one[is_smooth], two[is_smooth], len(flat))[1]
 
 
 def together(parts: Sequence[Shown]) -> Shown:
