@@ -8,6 +8,7 @@ each is imported when it is first used, so that `import lathwick` costs next to 
 
 from __future__ import annotations
 
+import sys
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
@@ -190,3 +191,7 @@ def __getattr__(name: str) -> Any:
 
 def __dir__() -> list[str]:
     return [*globals(), *__all__]
+
+
+if "IPython" in sys.modules:
+    import_module(f"{__name__}.notebook").show_in_notebooks()

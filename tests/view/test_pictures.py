@@ -2,6 +2,7 @@
 
 import io
 import sys
+from types import SimpleNamespace
 
 import matplotlib.image
 import numpy as np
@@ -244,3 +245,49 @@ def test_options_that_a_drawing_has_no_use_for_are_refused(tmp_path):
         png(lw.read_mesh(tmp_path / "box.stl"), "box", section="x")
     with pytest.raises(lw.ExchangeError, match="three views show the whole part"):
         lw.save(lw.box(4, 3, 2), tmp_path / "x.png", view="three", section="x")
+
+
+def plate_with_selections():
+    body = lw.box(60, 40, 20, step="b")
+    return lw.cut(body, lw.cylinder(8, 40, on=lw.Plane((30, 20, -5), (0, 0, 1)), step="h"))
+
+
+@pytest.mark.parametrize("select", ["faces", "edges", "vertices"])
+def test_selections_are_seen_on_their_body(select, tmp_path):
+    """What is chosen is in a color that nothing else has; the rest is seen through."""
+    body = plate_with_selections()
+    chosen = {"faces": body.faces("h/side"), "edges": body.edges("b/top"), "vertices": body.vertices()}[
+        select
+    ]
+    lw.save(chosen, tmp_path / "chosen.png", size=(600, 400))
+    seen = pixels((tmp_path / "chosen.png").read_bytes())
+    accent = (seen[..., 0] - seen[..., 2]) > 0.24
+    assert 250 < accent.sum() < 0.4 * accent.size
+    lw.save(body, tmp_path / "plain.png", size=(600, 400))
+    plain = pixels((tmp_path / "plain.png").read_bytes())
+    assert ((plain[..., 0] - plain[..., 2]) > 0.24).sum() < 100  # the arrow of the axis alone
+    with pytest.raises(lw.ExchangeError, match="view and size"):
+        lw.save(chosen, tmp_path / "chosen.png", section="x")
+    with pytest.raises(lw.ExchangeError, match="the selection is empty"):
+        lw.save(chosen - chosen, tmp_path / "chosen.png")
+
+
+def test_notebooks_show_pictures():
+    """IPython is told by the names of the kinds; what has nothing to show is left to its text."""
+    from lathwick import notebook
+
+    told = {}
+
+    class Formatter:
+        def for_type_by_name(self, module, name, function):
+            told[module, name] = function
+
+    formatters = {"image/png": Formatter()}
+    notebook.load_ipython_extension(SimpleNamespace(display_formatter=SimpleNamespace(formatters=formatters)))
+    body = plate_with_selections()
+    sk = lw.Sketch()
+    sk.circle((0, 0), 5)
+    for thing in (body, sk, body.edges("b/top")):
+        kind = type(thing)
+        assert told[kind.__module__, kind.__name__](thing).startswith(b"\x89PNG")
+    assert told["lathwick.topology.selection", "Selection"](body.faces() - body.faces()) is None

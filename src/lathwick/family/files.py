@@ -59,8 +59,8 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .html : parts and bodies: a view to turn, cut open and measure in, in one file that needs nothing else.
     .zip : parts and bodies: files of several `formats` ("step", "stl"), of every body its own with `each`.
         Options: `chord`, `angle`, `unit`.
-    .png : parts, bodies, meshes and sketches. Options: `size` (width, height) in pixels; `view` iso front
-        back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
+    .png : parts, bodies, meshes, sketches, and selections on their body. Options: `size` (width, height) in
+        pixels; `view` iso front back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
         "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a step; `explode` a
         share; `notes` False for none; `background` a color.
 

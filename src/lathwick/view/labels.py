@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 from itertools import pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -122,10 +122,7 @@ def placed_notes(
     """Notes beside their places, each with a line to it, none over another."""
     if not notes:
         return
-    axes = figure.add_axes((0, 0, 1, 1))
-    axes.set_xlim(0, size[0])
-    axes.set_ylim(size[1], 0)
-    axes.set_axis_off()
+    axes = _over(figure, size)
     places = camera.pixels(np.array([at for _, at in notes]), size)
     for (text, _), place, spot in zip(notes, places, _spots(places, size), strict=True):
         side = "left" if spot[0] >= place[0] else "right"
@@ -135,6 +132,24 @@ def placed_notes(
             spot[0], spot[1], f" {text} ", fontsize=10.5, color=INK, family=FONT, ha=side, va="center",
             bbox={"boxstyle": "round,pad=0.25", "fc": PAPER, "ec": INK, "lw": 0.6},
         )  # fmt: skip
+
+
+def marks(figure: Figure, lines: Sequence[FloatArray], color: Color, size: tuple[int, int]) -> None:
+    """Lines and single points, (N, 2) pixels each, over the picture."""
+    if not lines:
+        return
+    axes = _over(figure, size)
+    for line in lines:
+        axes.plot(line[:, 0], line[:, 1], "o" if len(line) == 1 else "-", color=color, lw=2.6, ms=6)
+
+
+def _over(figure: Figure, size: tuple[int, int]) -> Any:
+    """Axes over the whole figure, in pixels from its upper left corner."""
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.set_xlim(0, size[0])
+    axes.set_ylim(size[1], 0)
+    axes.set_axis_off()
+    return axes
 
 
 def _spots(places: FloatArray, size: tuple[int, int]) -> FloatArray:

@@ -15,9 +15,11 @@ from ..geometry.placement import FloatArray, Plane
 from ..modelling.boolean.operations import combined
 from ..modelling.combine import half_space
 from ..topology.body import Body
+from ..topology.brep import Face
 from ..topology.names import FaceName
 from .camera import View, sight
 from .scene import Color, Shown, shown_body, together
+from .style import BODY_COLORS
 
 Section: TypeAlias = str | Plane
 """A plane, or "x", "y=12": across an axis, through the middle or at a place on it."""
@@ -75,6 +77,15 @@ def marked_body(body: Body, names: Collection[str], plain: Color, color: Color) 
     """A body whose faces of some names have a color."""
     shown, meant = shown_body(body, plain), _marked(body, lambda name: str(name) in names)
     return replace(shown, colors=np.where(meant[:, None], np.array(color), shown.colors))
+
+
+def selected(body: Body, faces: Collection[Face]) -> Shown:
+    """A body with some faces in color and the others seen through; all seen through if there are none."""
+    shown = shown_body(body, BODY_COLORS[0])
+    mine = [face for lump in body.pieces for face in Body((lump,), body.unit).brep_faces]
+    meant = np.array([face in faces for face in mine], dtype=bool)
+    colors = np.where(meant[:, None], np.array(ACCENT), shown.colors)
+    return replace(shown, colors=colors, opacity=np.where(meant, 1.0, 1.5 * GHOST))
 
 
 def see_through(shown: Shown) -> Shown:

@@ -14,6 +14,7 @@ from ..mesh.mesh import Mesh
 from ..sketch.sketch import Sketch
 from ..topology.body import Body
 from ..topology.names import stem_of
+from ..topology.selection import Selection
 from .camera import Camera, View, sight
 from .labels import (
     caption,
@@ -24,9 +25,10 @@ from .labels import (
     legend_width,
     letters,
     lines_within,
+    marks,
     placed_notes,
 )
-from .looks import Look, Section, marked_body, see_through, triangles_of
+from .looks import ACCENT, Look, Section, marked_body, see_through, selected, triangles_of
 from .scene import Color, Shown, shown_mesh, together
 from .style import BODY_COLORS, DPI, PAPER, SIZE
 
@@ -35,6 +37,10 @@ if TYPE_CHECKING:
 
 SMALLEST, LARGEST = 100, 8000
 MARGIN = 0.11
+ALONG = 65
+"""So many points draw an edge."""
+
+PLURALS = {"face": "faces", "edge": "edges", "vertex": "vertices"}
 GONE_COLOR = (0.80, 0.30, 0.26)
 NEW_COLOR = (0.36, 0.64, 0.36)
 
@@ -81,7 +87,7 @@ def png(
     notes: bool = True,
     background: str | None = None,
 ) -> bytes:
-    """A PNG of a part, body, mesh or sketch.
+    """A PNG of a part, body, mesh, sketch, or selection on its body.
 
     size : (width, height) in pixels. view : a name of `camera.VIEWS`, degrees around and up "30,20", or a
     direction. span : a length for which there is room at least, for several pictures at one scale. step : the
@@ -108,6 +114,10 @@ def png(
         shown = shown_mesh(obj, BODY_COLORS[0])
         text = _sizes(obj.bounds, obj.unit or "units", obj.volume)
         _draw(figure, shown, look.view, pixels, name, text, span=span)
+    elif isinstance(obj, Selection):
+        if look != Look(look.view) or step is not None:
+            raise ExchangeError("a selection is drawn on its body; of the options it takes view and size")
+        _draw_selection(figure, obj, name, pixels, look.view)
     elif isinstance(obj, Body):
         shown = triangles_of({name: (obj, BODY_COLORS[0])}, look)
         _draw(figure, shown, look.view, pixels, name, _sizes(obj.bounds, obj.unit, obj.volume), span=span)
@@ -116,6 +126,25 @@ def png(
     else:
         raise ExchangeError(f"{type(obj).__name__} cannot be drawn; draw a Part, a Body, a Mesh or a Sketch")
     return encoded(figure)
+
+
+def _draw_selection(
+    figure: Figure, chosen: Selection[Any], name: str, pixels: tuple[int, int], view: View
+) -> None:
+    """The body of a selection: its faces in color, edges and vertices drawn over."""
+    if not chosen:
+        raise ExchangeError("the selection is empty; there is nothing to draw")
+    body, sort = chosen[0].body, chosen[0].sort
+    shown = selected(body, {item.brep for item in chosen} if sort == "face" else ())
+    lines = []
+    for item in chosen:
+        edge = item.brep
+        if sort == "edge":
+            lines.append(edge.curve.points(np.linspace(edge.t0, edge.t1, ALONG)))
+        elif sort == "vertex":
+            lines.append(np.array([edge.point]))
+    count = f"{len(chosen)} {sort if len(chosen) == 1 else PLURALS[sort]}"
+    _draw(figure, shown, view, pixels, name or count, count if name else "", marked=lines)
 
 
 def colored(part: Drawable) -> dict[str, tuple[Body, Color]]:
@@ -212,6 +241,7 @@ def _draw(
     entries: Sequence[tuple[str, Color]] = (),
     told: Sequence[str] = (),
     placed: Sequence[tuple[str, tuple[float, float, float]]] = (),
+    marked: Sequence[FloatArray] = (),
 ) -> None:
     """Draw over the whole figure, with what is written into it."""
     from .render import Tracer
@@ -226,6 +256,7 @@ def _draw(
     reach = 2.0 * float(np.linalg.norm(np.ptp(points, axis=0))) + 1.0
     image = Tracer(camera, size, reach).image(shown, _paper(figure, size))
     figure.figimage(image, origin="upper", zorder=-1)
+    marks(figure, [camera.pixels(line, size) for line in marked], ACCENT, size)
     caption(figure, name, text, told)
     legend(figure, listed)
     placed_notes(figure, placed, camera, size)
