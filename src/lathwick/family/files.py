@@ -60,9 +60,9 @@ def save(obj: Any, path: str | PathLike[str], **options: Any) -> None:
     .zip : parts and bodies: files of several `formats` ("step", "stl"), of every body its own with `each`.
         Options: `chord`, `angle`, `unit`.
     .png : parts, bodies, meshes, sketches, and selections on their body. Options: `size` (width, height) in
-        pixels; `view` iso front back right left top bottom, degrees around and up "30,20", or a direction; `section` a Plane or
-        "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a step; `explode` a
-        share; `notes` False for none; `background` a color.
+        pixels; `view` iso front back right left top bottom, degrees around and up "30,20", or a direction;
+        `section` a Plane or "y=12"; `transparent` an opacity or names of bodies; `highlight` or `step` a
+        step; `explode` a share; `notes` False for none; `background` a color.
 
     Raises ExchangeError for a suffix, an object or an option that does not fit.
     """
