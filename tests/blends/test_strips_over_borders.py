@@ -95,9 +95,41 @@ def test_a_foot_ends_at_a_rib_but_not_at_a_lower_one():
         lw.fillet(low, low.edges("p/top", "b/side"), 3)
 
 
-def test_a_side_that_leans_does_not_cut_a_foot_off():
+def test_a_side_that_leans_goes_on_upwards():
+    """What is filled over the plate is what lies behind the plane of the side."""
     sk = lw.Sketch(lw.XY)
     sk.rectangle(80, 80, center=(0, 0))
     body = lw.union(lw.extrude(sk, 20, taper=5, step="p"), lw.cylinder(6, 20, on=up(30, 0, 20), step="b"))
-    with pytest.raises(lw.ModellingError, match="too large"):
-        lw.fillet(body, body.edges("p/end", "b/side"), 3)
+    made = lw.fillet(body, body.edges("p/end", "b/side"), 3, step="r")
+    assert made.is_valid
+    points = np.random.default_rng(2).uniform((20, -12, 18), (41, 12, 25), (500, 3))
+    rho, height = np.hypot(points[:, 0] - 30, points[:, 1]), points[:, 2] - 20
+    filled = (height > 0) & (height < 3) & (rho < 9) & ((9 - rho) ** 2 + (height - 3) ** 2 > 9)
+    behind = points[:, 0] < 40 - points[:, 2] * math.tan(math.radians(5))
+    assert (made.contains(points) == (body.contains(points) | (filled & behind))).all()
+
+
+@pytest.mark.parametrize("size", [1.5, 3.0])
+@pytest.mark.parametrize("blend", [lw.fillet, lw.chamfer])
+def test_the_foot_of_a_wall_near_a_side(blend, size, tmp_path, outside_check):
+    """As on a wider plate that is cut off at the side afterwards; so do rims of a slot."""
+    wall = lw.box(60, 6, 25, on=up(10, 1, 10), step="w")
+    body = lw.union(lw.box(80, 40, 10, step="p"), wall)
+    made = blend(body, body.edges("p/top", "w"), size, step="r")
+    wide = lw.union(lw.box(80, 80, 10, on=up(0, -40, 0), step="p"), wall)
+    wide = lw.cut(blend(wide, wide.edges("p/top", "w"), size), lw.box(200, 100, 100, on=up(-50, -100, -10)))
+    assert made.volume == pytest.approx(wide.volume, rel=1e-12)
+    assert made.face("p/side:front").normal == pytest.approx((0, -1, 0))
+    sound(made, tmp_path, outside_check)
+    slot = lw.box(40, 10, 30, on=up(20, 1, -5), step="s")
+    cut = lw.cut(lw.box(80, 40, 20, step="p"), slot)
+    rim = blend(cut, cut.edges("p/top", "s"), size)
+    wide = lw.cut(lw.box(80, 80, 20, on=up(0, -40, 0), step="p"), slot)
+    wide = lw.cut(blend(wide, wide.edges("p/top", "s"), size), lw.box(200, 100, 100, on=up(-50, -100, -10)))
+    assert rim.volume == pytest.approx(wide.volume, rel=1e-12)
+
+
+def test_a_radius_that_is_too_large_for_an_outer_edge_is_refused_as_ever():
+    box = lw.box(40, 30, 20, step="b")
+    with pytest.raises(lw.ModellingError, match=r"the largest that works is 20$"):
+        lw.fillet(box, box.edge("b/top", "b/side:front"), 25)

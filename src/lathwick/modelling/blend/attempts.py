@@ -24,6 +24,7 @@ from .passes import (
     one_by_one,
     passes_or_past_rounds,
 )
+from .past_sides import past_sides
 from .refusals import Asked
 from .remembering import made_once
 from .selecting import EdgeGraph, has_mixed_corner
@@ -68,6 +69,7 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     ]
     if any(edge.is_closed for edge in sizes):
         together.append(over_borders)
+    together.append(past_sides)
     at_full = partial(trying.at_any_size, together, (1.0,))
     if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
         return kept

@@ -52,7 +52,7 @@ def past_narrow_rounds(
     (convex,) = passing
     made = _past(body, kinds[convex], convex, make, blended)
     others = kinds[not convex]
-    return blended(made, _found_again(made, others)) if others else made
+    return blended(made, found_again(made, others)) if others else made
 
 
 def _past(body: Body, sizes: Mapping[Edge, float], convex: bool, make: Maker, blended: Blended) -> Body:
@@ -66,7 +66,7 @@ def _past(body: Body, sizes: Mapping[Edge, float], convex: bool, make: Maker, bl
             break
         gone = {coedge.edge for face in narrow for coedge in face.coedges()}
         sharp = resurfaced(sharp, {}, narrow)
-        left = _found_again(sharp, {edge: size for edge, size in left.items() if edge not in gone})
+        left = found_again(sharp, {edge: size for edge, size in left.items() if edge not in gone})
     if (sharp.volume > body.volume) is not convex:
         raise ModellingError("the faces beside a round in the way meet on its other side")
     made = blended(sharp, left)
@@ -105,7 +105,7 @@ def _row_from(graph: EdgeGraph, edge: Edge, face: Face) -> list[Face]:
     return [face, beyond] if is_corner and beyond.surface.plane is None else []
 
 
-def _found_again(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
+def found_again(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:
     """The sizes of a body's edges that pass through the middles of some others."""
     edges = list(body.faces_of_edge)
     found: dict[Edge, float] = {}
