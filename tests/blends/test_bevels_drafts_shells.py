@@ -8,6 +8,7 @@ import math
 import numpy as np
 import pytest
 from scipy.spatial import ConvexHull, HalfspaceIntersection
+from scipy.special import ellipe
 
 import lathwick as lw
 
@@ -299,3 +300,32 @@ def test_several_sizes_of_bevels_in_one_step(tmp_path, outside_check):
         lw.chamfer(plate, [uprights, rim], [2, 0.5], 1)
     with pytest.raises(lw.ModellingError, match=r"an edge has two sizes, 2 and 0\.5"):
         lw.chamfer(plate, [uprights, uprights], [2, 0.5])
+
+
+@pytest.mark.parametrize("angle", [2.0, -2.0, 5.0])
+def test_a_wall_over_an_ellipse_leans(angle, tmp_path, outside_check):
+    """Steiner: the area within a parallel curve is that of the ellipse, less its length times the distance,
+    and a circle of it. The rim is rounded afterwards."""
+    sk = lw.Sketch(lw.XY)
+    sk.ellipse((0, 0), 20, 12)
+    rod = lw.extrude(sk, 15, step="e")
+    made = lw.draft(rod, rod.faces("e/side"), angle, lw.XY)
+    slope, length = math.tan(math.radians(angle)), 80 * ellipe(1 - (12 / 20) ** 2)
+    expected = math.pi * 240 * 15 - length * slope * 15**2 / 2 + math.pi * slope**2 * 15**3 / 3
+    assert made.volume == pytest.approx(expected, rel=1e-11)
+    assert lw.fillet(made, made.edges("e/end"), 2).is_valid
+    sound(made, tmp_path, outside_check)
+
+
+def test_walls_over_splines_lean_both_ways_and_say_where_they_fold():
+    sk = lw.Sketch(lw.XY)
+    sk.spline([(20, 0), (5, 15), (-18, 6), (-12, -14), (10, -12)], close=True)
+    rod = lw.extrude(sk, 15, step="e")
+    one = lw.draft(rod, rod.faces("e/side"), 2, lw.XY.offset(7))
+    assert one.is_valid
+    half = lw.intersect(one, lw.box(200, 200, 50, on=lw.Plane((-100, -100, 7), (0, 0, 1), (1, 0, 0))))
+    both = lw.draft(rod, rod.faces("e/side"), (2, 3), lw.XY.offset(7), split=True)
+    upper = lw.intersect(both, lw.box(200, 200, 50, on=lw.Plane((-100, -100, 7), (0, 0, 1), (1, 0, 0))))
+    assert upper.volume == pytest.approx(half.volume, rel=1e-9)
+    with pytest.raises(lw.ModellingError, match="the largest that works is"):
+        lw.draft(rod, rod.faces("e/side"), 60, lw.XY)

@@ -23,9 +23,12 @@ DEGREE = 7
 FIT = 1e-9
 """A fitted surface is so near, as a share of its size."""
 
-STEPS = (8, 12, 18, 22, 27, 40, 60)
+STEPS = (8, 12, 18, 22, 27, 40, 60, 90, 140)
 """Steps between two breaks, one number after the other until the fit is near enough."""
 
+
+FOLD_SPOTS = 400
+"""At so many places it is looked whether a surface folds back."""
 
 CROWDING = 0.8
 """How far the places through which a fit runs are drawn towards the breaks, from even ones to Chebyshev's."""
@@ -85,6 +88,32 @@ def offset(surface: Surface, distance: float) -> Surface | None:
         return surface.points(uv) + distance * _full_normals(surface, uv)
 
     return _fitted(surface, points, *surface.domain)
+
+
+def leaning(surface: Surface, height: float, slope: float, heights: Interval) -> SplineSurface:
+    """The surface of even slope through the line at a height (v) of one extruded along v: at each height from
+    there it is moved by `slope` of that along its normals. heights : least and largest v it is needed at. A
+    B-spline as near as 1e-9 of its size, straight along v.
+
+    Raises ModellingError for a slope at which it would fold back, with the place.
+    """
+    low, high = surface.domain[0]
+    u = np.linspace(low, high, FOLD_SPOTS)
+    spots = np.column_stack([u, np.full(len(u), height)])
+    least, most = curvatures(surface, spots)
+    moved = np.array([slope * (v - height) for v in heights])
+    folds = np.maximum(np.outer(moved, least), np.outer(moved, most)).max(axis=0)
+    worst = int(folds.argmax())
+    if folds[worst] >= 1.0:
+        x, y, z = surface.points(spots[worst : worst + 1])[0].tolist()
+        raise ModellingError(
+            f"a {surface.called} face that leans so much folds back on itself at ({x:.6g}, {y:.6g}, {z:.6g})"
+        )
+
+    def points(uv: FloatArray) -> FloatArray:
+        return surface.points(uv) + slope * (uv[:, 1:] - height) * surface.normals_at(uv)
+
+    return _fitted(surface, points, (low, high), heights, straight=1)
 
 
 def _full_normals(surface: Surface, uv: FloatArray) -> FloatArray:

@@ -29,6 +29,9 @@ NEAREST = 10.0 * FINEST
 file."""
 
 
+BESIDE = 0.02
+"""Nearer to a joint of a fitted curve than this share of it none of the even places is needed."""
+
 FITTED_PARTS = 8
 """A fitted curve has so many chords at least."""
 
@@ -104,7 +107,10 @@ def _first_stops(edge: Edge) -> FloatArray:
     fit, as where two faces part without an angle: chords there would be too near to both."""
     curve, t0, t1 = edge.curve, edge.t0, edge.t1
     if isinstance(curve, FittedCurve):
-        return np.union1d(np.linspace(t0, t1, FITTED_PARTS + 1), curve.smooth_breaks(t0, t1))
+        joints = np.array([t0, *curve.smooth_breaks(t0, t1), t1])
+        even = np.linspace(t0, t1, FITTED_PARTS + 1)
+        apart = np.abs(even[:, None] - joints).min(axis=1) > BESIDE * (t1 - t0)
+        return np.union1d(joints, even[apart])
     return np.array(curve.breaks(t0, t1))
 
 

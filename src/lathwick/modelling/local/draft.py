@@ -7,11 +7,12 @@ from collections.abc import Iterable
 from numbers import Real
 
 from ...errors import ModellingError, naming_its_step
+from ...geometry.fitting import leaning
 from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surface import Surface
-from ...geometry.surfaces import CylinderSurface, PlaneSurface
+from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
@@ -22,6 +23,8 @@ from .resurface import Moved, resurfaced, turned_normal
 from .walls import inside_planes, less_walls, moves_inwards
 
 PARALLEL = 1e-9
+BEYOND = 0.05
+"""A leaning wall over a curve reaches so far beyond its face, as a share of the height of that."""
 
 
 @naming_its_step
@@ -38,7 +41,8 @@ def draft(
 
     A positive angle makes the body narrower, and its holes wider, along the normal of `neutral`; where that
     is a planar face, away from the face, into its body. Planar walls stay planes; cylinders, and cones, about
-    that normal become cones.
+    that normal become cones; walls over ellipses and splines get a surface of even slope (to 1e-9 of their
+    size).
 
     split : the walls lean both ways from the neutral plane, narrower away from it on either side; then
         `angle` may be two angles, in front of the plane and behind it.
@@ -159,7 +163,28 @@ def _leaned(face: Face, angle: float, neutral: Plane) -> tuple[Surface, bool]:
         return PlaneSurface(Plane(hinge, normal)), True
     if isinstance(surface, CylinderSurface | ConeSurface):
         return _leaned_round(face, surface, angle, neutral), face.outward
-    raise ModellingError(f"a {surface.called} face cannot be drafted; planes, cylinders and cones can")
+    if isinstance(surface, ExtrudedSurface):
+        return _leaned_prism(face, surface, s / c, neutral), face.outward
+    raise ModellingError(
+        f"a {surface.called} face cannot be drafted; planes, cylinders, cones and extruded curves can"
+    )
+
+
+def _leaned_prism(face: Face, surface: ExtrudedSurface, slope: float, neutral: Plane) -> Surface:
+    """A wall over an ellipse or a spline, of even slope about the neutral plane, a little beyond its face."""
+    way, pull = surface.frame.normal, neutral.normal
+    if norm(cross(way, pull)) > PARALLEL:
+        raise ModellingError(
+            "the wall over a curve is drafted along itself; the neutral plane is not across it"
+        )
+    origin = surface.frame.origin
+    height = dot(sub(neutral.origin, origin), way)
+    ends = [dot(sub(p, origin), way) for c in face.coedges() for p in c.edge.bounds.tolist()]
+    room = BEYOND * (max(ends) - min(ends))
+    out = 1.0 if face.outward else -1.0
+    return leaning(
+        surface, height, -out * slope * dot(way, pull), (min(*ends, height) - room, max(*ends, height) + room)
+    )
 
 
 def _hinge(wall: Plane, neutral: Plane) -> Vec3:
