@@ -94,7 +94,8 @@ class PathFit:
         chords = np.linalg.norm(np.diff(points, axis=0), axis=1)
         ways = self.ways(points)
         aside = np.minimum(*(np.linalg.norm(ways[1:] + s * ways[:-1], axis=1) for s in (1.0, -1.0)))
-        half = np.arcsin(np.minimum(0.5 * aside, 0.5))
+        told = (ways != 0.0).any(axis=1)  # where the surfaces touch the curve has no direction
+        half = np.where(told[1:] & told[:-1], np.arcsin(np.minimum(0.5 * aside, 0.5)), 0.0)
         steps = chords * np.where(half > FLAT, half / np.maximum(np.sin(half), FLAT), 1.0)
         return np.concatenate([[0.0], np.cumsum(steps)])
 
