@@ -291,3 +291,12 @@ def test_files_of_a_part_in_one_zip(tmp_path):
     assert lw.read_step(tmp_path / "again.step").volume == pytest.approx(2000)
     with pytest.raises(lw.ExchangeError, match='a zip holds no "doc" files'):
         part.save(tmp_path / "foot.zip", formats="doc")
+
+
+@pytest.mark.parametrize("odd", [None, True, "x", b"", [], {}, object(), 1j, float("nan"), 10**400, -1])
+@pytest.mark.parametrize("option", ["formats", "each", "chord", "angle", "unit"])
+def test_odd_options_of_files_get_one_line(option, odd, tmp_path):
+    try:
+        lw.save(lw.box(9, 9, 9), tmp_path / "box.zip", **{option: odd})
+    except lw.LathwickError as error:
+        assert "\n" not in str(error)

@@ -291,3 +291,13 @@ def test_notebooks_show_pictures():
         kind = type(thing)
         assert told[kind.__module__, kind.__name__](thing).startswith(b"\x89PNG")
     assert told["lathwick.topology.selection", "Selection"](body.faces() - body.faces()) is None
+
+
+def test_a_view_may_be_an_array(tmp_path):
+    """A direction is three numbers of any kind."""
+    body = lw.box(30, 20, 10)
+    made = []
+    for view in (np.array([1.0, -2.0, 0.5]), (1, -2, 0.5)):
+        lw.save(body, tmp_path / "box.png", view=view, size=(320, 240))
+        made.append((tmp_path / "box.png").read_bytes())
+    assert made[0] == made[1]

@@ -24,7 +24,7 @@ from ..exchange.obj import read_obj, write_obj
 from ..exchange.step.writer import Solid, write_step
 from ..exchange.stl import read_stl, write_stl
 from ..exchange.threemf import read_3mf, write_3mf
-from ..gate import shown_value
+from ..gate import is_number, shown_value
 from ..geometry.placement import Plane
 from ..geometry.units import MILLIMETRES, conversion
 from ..mesh.mesh import Mesh
@@ -215,6 +215,7 @@ def _stl(
     ascii: bool = False,
     unit: str | None = None,
 ) -> bytes | memoryview:
+    _check_tolerance(chord, angle)
     if isinstance(obj, Part) and obj.bodies:  # a shell for each, also where they touch
         mesh, _ = tessellate_apart([leaf.body for leaf in obj.leaves().values()], chord, angle)
     else:
@@ -228,6 +229,7 @@ def _named_meshes(
     obj: Any, name: str, chord: float | None, angle: float, unit: str | None
 ) -> list[tuple[str, Mesh, tuple[float, float, float] | None]]:
     """A mesh for each body, with its name and color."""
+    _check_tolerance(chord, angle)
     found: list[tuple[str, Mesh, tuple[float, float, float] | None]]
     if isinstance(obj, Mesh):
         found = [(name, obj, None)]
@@ -251,6 +253,13 @@ def _3mf(
     return write_3mf(_named_meshes(obj, name, chord, angle, unit), name)
 
 
+def _check_tolerance(chord: object, angle: object) -> None:
+    """Raises ExchangeError for a chord or an angle that is no number more than 0."""
+    for name, value in (("chord", chord), ("angle", angle)):
+        if (name, value is None) != ("chord", True) and not (is_number(value) and value > 0):
+            raise ExchangeError(f"{name} is a number more than 0, got {shown_value(value)}")
+
+
 def _one_body(obj: Any) -> Body:
     body = obj.body if isinstance(obj, Part) else obj
     if not isinstance(body, Body):
@@ -259,8 +268,8 @@ def _one_body(obj: Any) -> Body:
 
 
 def _converted(mesh: Mesh, unit: str) -> Mesh:
-    if unit not in MILLIMETRES:
-        raise ExchangeError(f'"{unit}" is no unit for a mesh; use {", ".join(MILLIMETRES)}')
+    if not isinstance(unit, str) or unit not in MILLIMETRES:
+        raise ExchangeError(f"{shown_value(unit)} is no unit for a mesh; use {', '.join(MILLIMETRES)}")
     if not mesh.unit:
         raise ExchangeError("the unit of the mesh is not known, so it cannot be converted")
     return mesh.scaled(conversion(mesh.unit, unit), unit)
@@ -318,7 +327,7 @@ def _picture(
 ) -> bytes:
     from ..view.picture import png  # heavy, and not always installed
 
-    if view == "three":
+    if isinstance(view, str) and view == "three":
         if (step, highlight, section, transparent, explode, background) != (
             None,
             None,
@@ -352,11 +361,16 @@ def _zip(
     unit: str | None = None,
 ) -> bytes:
     """Files of a part in an archive, stamped with one time so that the same part gives the same bytes."""
+    wanted = (formats,) if isinstance(formats, str) else formats
+    if not isinstance(wanted, (list, tuple)) or not all(isinstance(one, str) for one in wanted):
+        raise ExchangeError(f'formats are names like "step", got {shown_value(formats)}')
+    if not isinstance(each, bool):
+        raise ExchangeError(f"each is True or False, got {shown_value(each)}")
     packed = io.BytesIO()
     several = each and isinstance(obj, Part) and bool(obj.bodies)
     things = obj.leaves() if several else {"": obj}
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
-        for suffix in (formats,) if isinstance(formats, str) else formats:
+        for suffix in wanted:
             encoder = _ENCODERS.get(f".{suffix}")
             if encoder is None or suffix == "zip":
                 raise ExchangeError(f'a zip holds no "{suffix}" files; there are {_listed_formats()}')

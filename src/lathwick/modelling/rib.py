@@ -68,7 +68,7 @@ def rib(
         raise ModellingError(f"thickness must be more than {RESOLUTION:g}, got {thickness:g}")
     if not 0.0 <= draft < STEEPEST:
         raise ModellingError(f"draft must be 0 to {STEEPEST:g} degrees, less than that, got {draft:g}")
-    if side not in (None, "left", "right"):
+    if side is not None and not (isinstance(side, str) and side in ("left", "right")):
         raise ModellingError(f'side is "left" or "right", got {side!r}')
     if sketch.unit != body.unit:
         raise ModellingError(f"a rib in {sketch.unit} does not go with a body in {body.unit}")

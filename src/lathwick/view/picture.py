@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 import numpy as np
@@ -106,16 +107,16 @@ def png(
 
         draw_sketch(figure, obj)
         return encoded(figure)
-    look = Look(view or "iso", section, transparent, highlight, explode)
+    look = Look("iso" if view is None else view, section, transparent, highlight, explode)
     sight(look.view)
     if isinstance(obj, Mesh):
-        if look != Look(look.view) or step is not None:
+        if replace(look, view="iso") != Look() or step is not None:
             raise ExchangeError("a mesh is drawn as it is: it has no steps or bodies, and is not cut open")
         shown = shown_mesh(obj, BODY_COLORS[0])
         text = _sizes(obj.bounds, obj.unit or "units", obj.volume)
         _draw(figure, shown, look.view, pixels, name, text, span=span)
     elif isinstance(obj, Selection):
-        if look != Look(look.view) or step is not None:
+        if replace(look, view="iso") != Look() or step is not None:
             raise ExchangeError("a selection is drawn on its body; of the options it takes view and size")
         _draw_selection(figure, obj, name, pixels, look.view)
     elif isinstance(obj, Body):
