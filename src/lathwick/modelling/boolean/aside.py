@@ -102,6 +102,8 @@ class _Features:
 def _features(body: Body) -> _Features:
     faces = body.brep_faces
     inner = [(number, loop) for number, face in enumerate(faces) for loop in _inner_loops(face)]
+    if len(inner) < FEWEST:
+        return _Features(np.zeros(len(faces), dtype=np.intp), np.zeros((1, 2, 3)), (), {})
     cuts = {coedge.edge for _, loop in inner for coedge in loop.coedges}
     sets, first = Sets(len(faces)), dict[Edge, int]()
     owners: dict[Edge, list[int]] = {edge: [] for edge in cuts}
