@@ -254,9 +254,9 @@ def _3mf(
 
 
 def _check_tolerance(chord: object, angle: object) -> None:
-    """Raises ExchangeError for a chord or an angle that is no number more than 0."""
+    """Raises ExchangeError for a chord or an angle that is no number."""
     for name, value in (("chord", chord), ("angle", angle)):
-        if (name, value is None) != ("chord", True) and not (is_number(value) and value > 0):
+        if (name, value is None) != ("chord", True) and not is_number(value):
             raise ExchangeError(f"{name} is a number more than 0, got {shown_value(value)}")
 
 
@@ -267,9 +267,13 @@ def _one_body(obj: Any) -> Body:
     return body
 
 
+def _quoted(value: object) -> str:
+    return f'"{value}"' if isinstance(value, str) else shown_value(value)
+
+
 def _converted(mesh: Mesh, unit: str) -> Mesh:
     if not isinstance(unit, str) or unit not in MILLIMETRES:
-        raise ExchangeError(f"{shown_value(unit)} is no unit for a mesh; use {', '.join(MILLIMETRES)}")
+        raise ExchangeError(f"{_quoted(unit)} is no unit for a mesh; use {', '.join(MILLIMETRES)}")
     if not mesh.unit:
         raise ExchangeError("the unit of the mesh is not known, so it cannot be converted")
     return mesh.scaled(conversion(mesh.unit, unit), unit)
