@@ -230,3 +230,15 @@ def test_a_chain_that_closes_has_no_ends():
     body = lw.extrude(sk, 20, step="p")
     with pytest.raises(lw.ModellingError, match="cannot vary along a chain that closes"):
         lw.fillet(body, body.edges("p/end"), [1, 3])
+
+
+@pytest.mark.parametrize("radii", [(5, 30), (2, 19)])
+def test_radii_along_a_chain_that_do_not_fit_are_refused(radii):
+    """In one line, with shares that work; and keeping to the chosen edges has no meaning along a chain."""
+    body = stadium()
+    first = next(e for e in body.edges("p/top") if e.kind == "line" and e.midpoint[1] < 1)
+    with pytest.raises(lw.ModellingError, match=r"the largest that works is|all of them times") as refused:
+        lw.fillet(body, first, list(radii))
+    assert "\n" not in str(refused.value)
+    with pytest.raises(lw.ModellingError, match="follow=False has no meaning"):
+        lw.fillet(body, first, [1, 2], follow=False)

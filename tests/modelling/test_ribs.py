@@ -117,3 +117,11 @@ def test_a_rib_of_a_job_follows_a_late_change():
 
     assert made(50).volume - made(45).volume == pytest.approx(6 * 30 * 5)
     assert made(50).face("gusset/start").area > 0
+
+
+def test_curves_that_branch_are_no_chain_of_a_rib():
+    sk = lw.Sketch(upright(40, 30))
+    for end in ((-20, 20), (20, 20), (0, 28)):
+        sk.line((0, 20), end)
+    with pytest.raises(lw.LathwickError, match="a rib takes curves that join end to end"):
+        lw.rib(tray(), sk, 2)

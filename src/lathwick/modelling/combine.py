@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from ..errors import ModellingError
 from ..geometry.placement import Plane
-from ..topology.body import Body
+from ..topology.body import Body, renamed
 from ..topology.boxes import overlapping
-from ..topology.brep import Lump, Shell
+from ..topology.brep import Face
 from ..topology.names import FaceName
 from ..topology.sets import Sets
 from .boolean.operations import combined
@@ -81,18 +81,12 @@ def split(body: Body, plane: PlaneLike, step: str = "") -> Body:
         part = combined(body, half_space(body, wall, side, step), "intersect")
         if part is None:
             raise ModellingError("the plane does not divide the body")
-        parts.append(_on_a_side(part, step, role) if step else part)
+        parts.append(renamed(part, partial(_marked, FaceName(step, role))) if step else part)
     return Body.made([lump for part in parts for lump in part.pieces], body.unit)
 
 
-def _on_a_side(body: Body, step: str, role: str) -> Body:
-    """The body, whose faces all have one more name."""
-
-    def shell(old: Shell) -> Shell:
-        return Shell(tuple(replace(f, names=(*f.names, FaceName(step, role))) for f in old.faces))
-
-    lumps = [Lump(shell(p.outer), tuple(shell(v) for v in p.voids)) for p in body.pieces]
-    return Body.built(lumps, body.unit)
+def _marked(mark: FaceName, face: Face) -> tuple[FaceName, ...]:
+    return (*face.names, mark)
 
 
 def half_space(body: Body, plane: Plane, side: float, step: str = "") -> Body:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -18,9 +17,7 @@ from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import LinePiece, Piece, pieces_of, slopes_along
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
-from ..topology.body import Body
-from ..topology.boxes import keep_boxes
-from ..topology.brep import Lump, Shell
+from ..topology.body import Body, renamed
 from ..topology.names import FaceName
 from ..topology.sets import Sets
 from .boolean.operations import combined
@@ -93,7 +90,7 @@ def _chains(pieces: Sequence[Piece]) -> list[list[Piece]]:
         groups.setdefault(sets.find(i), []).append(piece)
     chains = []
     for group in groups.values():
-        order = joined_in_order(group)
+        order = joined_in_order(group, "a rib")
         chain = [group[k].reversed() if backwards else group[k] for k, backwards in order]
         if chain[0].is_closed or math.dist(chain[0].start, chain[-1].end) <= RESOLUTION:
             raise ModellingError("a rib grows from an open chain of curves; this one closes")
@@ -106,7 +103,7 @@ def _grown(
 ) -> Body:
     """The plate between a chain and the walls."""
     found = [
-        (way, made)
+        made
         for way, name in ((1.0, "left"), (-1.0, "right"))
         if side in (None, name) and (made := _plate(body, plane, chain, size, way, step)) is not None
     ]
@@ -119,7 +116,7 @@ def _grown(
         raise ModellingError(
             f'the rib of the curve at {place} may grow to its side="left" or "right"; say which'
         )
-    return found[0][1]
+    return found[0]
 
 
 def _plate(
@@ -199,19 +196,7 @@ def _wedge(
     for k, name in enumerate(names):
         outline.line(corners[k], corners[(k + 1) % len(corners)], name=name)
     made = extrude(outline, 8.0 * far, both=True, step=FLANKS)
-    return _renamed(made, step)
-
-
-def _renamed(wedge: Body, step: str) -> Body:
-    """The flanks as those of a plate are called."""
-
-    def shell(old: Shell) -> Shell:
-        return Shell(tuple(
-            keep_boxes(f, replace(f, names=tuple(FaceName(step, n.item or FLANKS) for n in f.names)))
-            for f in old.faces
-        ))  # fmt: skip
-
-    return Body.built([Lump(shell(p.outer)) for p in wedge.pieces], wedge.unit)
+    return renamed(made, lambda face: tuple(FaceName(step, n.item or FLANKS) for n in face.names))
 
 
 def _needed(body: Body | None) -> Body:

@@ -35,10 +35,10 @@ class Moved:
     is_corner: bool
 
 
-def joined_in_order(pieces: Sequence[Piece]) -> list[tuple[int, bool]]:
+def joined_in_order(pieces: Sequence[Piece], what: str = "an offset") -> list[tuple[int, bool]]:
     """The pieces as one chain: (number, reversed) from end to end, in the sense of the first piece.
 
-    Raises SketchError if they do not form a single open or closed chain.
+    what : takes them, for a message. Raises SketchError if they do not form a single open or closed chain.
     """
     if len(pieces) == 1:
         return [(0, False)]
@@ -49,7 +49,7 @@ def joined_in_order(pieces: Sequence[Piece]) -> list[tuple[int, bool]]:
         for node in pair:
             uses.setdefault(node, []).append(number)
     if any(p.is_closed for p in pieces) or any(len(found) > 2 for found in uses.values()):
-        raise SketchError("an offset takes curves that join end to end in one chain")
+        raise SketchError(f"{what} takes curves that join end to end in one chain")
     first = 0
     loose = [node for node, found in uses.items() if len(found) == 1]
     node = ends[0][0]
@@ -71,7 +71,7 @@ def joined_in_order(pieces: Sequence[Piece]) -> list[tuple[int, bool]]:
         node = ends[here][0] if backwards else ends[here][1]
         here = next((n for n in uses[node] if n not in used), None)
     if len(order) != len(pieces):
-        raise SketchError("an offset takes curves that join end to end in one chain")
+        raise SketchError(f"{what} takes curves that join end to end in one chain")
     return order
 
 

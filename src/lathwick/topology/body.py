@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import ClassVar
 
@@ -16,8 +16,8 @@ from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
-from .boxes import bounds_of_all, face_bounds, outer_box
-from .brep import Coedge, Edge, Face, Lump, Remembering, Vertex
+from .boxes import bounds_of_all, face_bounds, keep_boxes, outer_box
+from .brep import Coedge, Edge, Face, Lump, Remembering, Shell, Vertex
 from .inside import contains
 from .looking import Wall, barred, thinnest
 from .mass import MassProperties, edge_center, face_center, mass_properties
@@ -246,6 +246,20 @@ class Body(Remembering):
         """All vertices. A full circle has none."""
         ends = (v for edge in self.faces_of_edge for v in (edge.start, edge.end))
         return Selection(BodyVertex(self, v) for v in dict.fromkeys(ends) if v is not None)
+
+
+def renamed(body: Body, names: Callable[[Face], tuple[FaceName, ...]]) -> Body:
+    """The body whose faces have the names that a rule gives them; faces that keep theirs stay the same."""
+
+    def face_of(face: Face) -> Face:
+        new = names(face)
+        return face if new == face.names else keep_boxes(face, replace(face, names=new))
+
+    def shell(old: Shell) -> Shell:
+        return Shell(tuple(map(face_of, old.faces)))
+
+    pieces = [Lump(shell(lump.outer), tuple(map(shell, lump.voids))) for lump in body.pieces]
+    return Body.built(pieces, body.unit)
 
 
 def _placed(face: BodyFace) -> str:

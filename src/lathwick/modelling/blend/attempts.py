@@ -66,10 +66,9 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     together: list[Attempt] = [
         passes_or_past_rounds,
         *(MIXED_WAYS if has_mixed_corner(EdgeGraph(body), sizes) else (on_to_tips,)),
+        over_borders,
+        past_sides,
     ]
-    if any(edge.is_closed for edge in sizes):
-        together.append(over_borders)
-    together.append(past_sides)
     at_full = partial(trying.at_any_size, together, (1.0,))
     if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
         return kept

@@ -61,23 +61,33 @@ def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] 
         _refuse_meeting_edges(face)
 
 
-def _refuse_bad_polygon(face: Face) -> None:
-    rings = [
+def rings_of(face: Face) -> list[FloatArray]:
+    """The loops of a plane face as polygons in its parameters, (N, 2) each."""
+    return [
         face.surface.parameters(
             np.concatenate([_points(c.edge)[:: 1 if c.forward else -1][:-1] for c in ring])
         )
         for loop in face.loops
         for ring in _simple_rings(loop)
     ]
+
+
+def area_of(rings: Sequence[FloatArray]) -> tuple[shapely.Polygon, int]:
+    """What lies within the largest of some rings and outside of the others, and the number of that ring."""
+    shapes = [shapely.Polygon(ring) for ring in rings]
+    outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
+    return shapely.Polygon(rings[outer], [ring for k, ring in enumerate(rings) if k != outer]), outer
+
+
+def _refuse_bad_polygon(face: Face) -> None:
+    rings = rings_of(face)
     if (
         not rings
         or min(map(len, rings)) < CORNERS
         or any(goes_back(np.concatenate([ring, ring[:2]]), BACK) for ring in rings)
     ):
         raise TooLargeError("the edges of a face would cross", face)
-    shapes = [shapely.Polygon(ring) for ring in rings]
-    outer = max(range(len(shapes)), key=lambda k: shapes[k].area)
-    whole = shapely.Polygon(rings[outer], [ring for k, ring in enumerate(rings) if k != outer])
+    whole, outer = area_of(rings)
     sign = 1.0 if face.outward else -1.0
     turned = [sign * _area(ring) > 0.0 for ring in rings]
     if not whole.is_valid or not turned[outer] or sum(turned) != 1:

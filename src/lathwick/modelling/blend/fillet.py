@@ -16,10 +16,9 @@ from .attempts import Wishes, blended
 from .canals import canal_strip
 from .passes import Blend
 from .prisms import prism_round
-from .selecting import EdgeGraph
-from .strips import Strip, round_strip
+from .selecting import EdgeGraph, Row
+from .strips import Strip, TooLargeError, round_strip
 from .varying import easing_strip, is_level, joining_strip, varying_strip
-from .vertex_stars import EdgeEnd
 
 Edges = Iterable[BodyEdge] | BodyEdge
 
@@ -61,58 +60,53 @@ def fillet(
     Computer-Aided Design 26 (1994).
     """
     names = FaceName(step, "round"), FaceName(step, "corner")
-    if isinstance(radius, Sequence) and (chain := _one_chain(body, edges)):
-        return _varying(body, chain, radius, names)
+    wishes = Wishes(follow, skip, warn)
+    if isinstance(radius, Sequence) and (row := _row_of(body, edges)):
+        return _varying(body, row, radius, names, wishes)
     sizes = sizes_of_edges(body, edges, radius)
-    blend = Blend(_strip, "rounded", "radius", *names, easing_strip)
-    return blended(body, sizes, blend, Wishes(follow, skip, warn))
+    return blended(body, sizes, Blend(_strip, "rounded", "radius", *names, easing_strip), wishes)
 
 
-def _one_chain(body: Body, edges: Edges | Sequence[Edges]) -> list[EdgeEnd]:
-    """The ends at which one runs into the edges of a chain, in order, if an edge alone or a selection of one
-    chain is given; else none."""
+def _row_of(body: Body, edges: Edges | Sequence[Edges]) -> Row | None:
+    """The edges of a chain one after the other, if an edge alone or a selection of one chain is given."""
     if not isinstance(edges, (BodyEdge, Selection)):
-        return []
+        return None
     chosen = chosen_edges(body, edges)
-    ring = EdgeGraph(body).row(chosen[0])
-    return ring if {edge for edge, _ in ring}.issuperset(chosen) else []
+    row = EdgeGraph(body).row(chosen[0])
+    return row if {edge for edge, _ in row.ends}.issuperset(chosen) else None
 
 
 def _varying(
-    body: Body, chain: Sequence[EdgeEnd], radii: Sequence[float], names: tuple[FaceName, FaceName]
+    body: Body, row: Row, radii: Sequence[float], names: tuple[FaceName, FaceName], wishes: Wishes
 ) -> Body:
     if len(radii) != 2:
         raise ModellingError(f"a chain of edges takes a radius, or two for its ends, got {len(radii)}")
+    if not wishes.follow:
+        raise ModellingError("a radius that varies does so along a whole chain; follow=False has no meaning")
     ends = checked_size(radii[0], "a radius"), checked_size(radii[1], "a radius")
-    most, slope = max(ends), (ends[1] - ends[0]) / sum(edge.length for edge, _ in chain)
-    if chain[0][0].is_closed:
-        raise ModellingError("a radius cannot vary along a closed edge: it has no ends")
-    if _is_ring(body, chain):
-        raise ModellingError("a radius cannot vary along a chain that closes: it has no ends")
-    laws: dict[Edge, tuple[float, float]] = {}
-    ways = {edge: -1.0 if at_end else 1.0 for edge, at_end in chain}
-    here = ends[0]
-    for edge, at_end in chain:
+    if row.closes or row.ends[0][0].is_closed:
+        what = "a chain that closes" if row.closes else "a closed edge"
+        raise ModellingError(f"a radius cannot vary along {what}: it has no ends")
+    length, most = sum(edge.length for edge, _ in row.ends), max(ends)
+    slope, here = (ends[1] - ends[0]) / length, ends[0]
+    laws: dict[Edge, tuple[float, float, float]] = {}
+    for edge, at_end in row.ends:
         there = here + slope * edge.length
-        laws[edge] = (there, here) if at_end else (here, there)
+        laws[edge] = (there, here, -slope) if at_end else (here, there, slope)
         here = there
 
     def make(edge: Edge, faces: tuple[Face, Face], size: float) -> Strip:
-        first, last = laws[edge]
-        if is_level(ends, sum(one.length for one, _ in chain)):
+        if is_level(ends, length):
             return _strip(edge, faces, size)
-        scaled = first * (size / most), last * (size / most)
+        law = next(iter(laws.values())) if len(laws) == 1 else laws.get(edge)
+        if law is None:  # what other ways make of a chain has lost how far along each part is
+            raise TooLargeError("a radius that varies does not go on over other faces", faces[0])
+        first, last, growth = (value * (size / most) for value in law)
         if len(laws) == 1:
-            return varying_strip(edge, faces, scaled)
-        return joining_strip(edge, faces, scaled, ways[edge] * slope * (size / most))
+            return varying_strip(edge, faces, (first, last))
+        return joining_strip(edge, faces, (first, last), growth)
 
-    return blended(body, dict.fromkeys(laws, most), Blend(make, "rounded", "radius", *names))
-
-
-def _is_ring(body: Body, chain: Sequence[EdgeEnd]) -> bool:
-    edge, at_end = chain[-1]
-    following = EdgeGraph(body).next_in_chain((edge, not at_end))
-    return following is not None and following[0] is chain[0][0]
+    return blended(body, dict.fromkeys(laws, most), Blend(make, "rounded", "radius", *names), wishes)
 
 
 def _strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip:

@@ -11,17 +11,19 @@ from collections.abc import Container, Mapping
 from dataclasses import replace
 
 import numpy as np
+import shapely
 
 from ...errors import ModellingError
 from ...geometry.intersections import SAME, intersection
-from ...topology.body import Body
-from ...topology.boxes import keep_boxes
+from ...geometry.placement import FloatArray
+from ...topology.body import Body, renamed
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell
 from ...topology.names import FaceName
 from ...topology.trim import INSIDE, region_of
 from ..boolean.operations import combined
 from ..extrude import extrude
 from ..flat_faces import region_of_face
+from .checks import area_of, rings_of
 from .passes import Blend, all_passes
 from .strips import BlendError, Strip, TooLargeError, sides_of, turn_at
 
@@ -35,9 +37,9 @@ ALIKE = 1e-9
 
 
 def over_borders(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
-    """All other edges by passes, then closed ones that these cannot blend. Raises ModellingError where there
-    are none, or where a strip runs into more than a border."""
-    over = [edge for edge in sizes if edge.is_closed and not _passes(body, edge, sizes[edge], blend)]
+    """All other edges by passes, then closed ones whose strips leave their face. Raises ModellingError where
+    there are none, or where a strip runs into more than a border."""
+    over = _leaving(body, {edge: size for edge, size in sizes.items() if edge.is_closed}, blend)
     if not over:
         raise ModellingError("no strip reaches over a border")
     rest = {edge: size for edge, size in sizes.items() if edge not in over}
@@ -49,12 +51,24 @@ def over_borders(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     return made
 
 
-def _passes(body: Body, edge: Edge, size: float, blend: Blend) -> bool:
-    try:
-        all_passes(body, {edge: size}, blend)
-    except ModellingError:
-        return False
-    return True
+def _leaving(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> list[Edge]:
+    """The closed edges beside a plane face that the contacts of their strips leave, seen as polygons."""
+    rows: dict[Face, list[tuple[Edge, FloatArray]]] = {}
+    for edge, size in sizes.items():
+        faces = sides_of(body.faces_of_edge[edge])
+        flat = next((face for face in faces if face.surface.plane is not None), None)
+        strip = None if flat is None else blend.make(edge, faces, size)
+        if flat is not None and strip is not None:
+            places = strip.contact(flat).points(np.linspace(*strip.span, ALONG, endpoint=False))
+            rows.setdefault(flat, []).append((edge, places))
+    found = []
+    for flat, row in rows.items():
+        area, _ = area_of(rings_of(flat))
+        shapely.prepare(area)
+        rings = [shapely.LinearRing(flat.surface.parameters(places)) for _, places in row]
+        within = shapely.covers(area, rings)
+        found += [edge for (edge, _), inside in zip(row, within.tolist(), strict=True) if not inside]
+    return found
 
 
 def _with_ring(body: Body, edge: Edge, size: float, blend: Blend) -> Body:
@@ -125,15 +139,10 @@ def _nameless(filled: Body, kept: Container[str]) -> Body:
     """Without the names of the prism's faces, which go on in those of the body, but for some items: there
     walls rise, and must cover them."""
 
-    def named(face: Face) -> Face:
-        if any(name.step == BORDER and name.item not in kept for name in face.names):
-            return keep_boxes(face, replace(face, names=()))
-        return face
+    def names(face: Face) -> tuple[FaceName, ...]:
+        return tuple(name for name in face.names if name.step != BORDER or name.item in kept)
 
-    def shell(old: Shell) -> Shell:
-        return Shell(tuple(map(named, old.faces)))
-
-    return Body.built([Lump(shell(p.outer), tuple(map(shell, p.voids))) for p in filled.pieces], filled.unit)
+    return renamed(filled, names)
 
 
 def _refuse_leaning_sides(filled: Body, body: Body, flat: Face) -> None:

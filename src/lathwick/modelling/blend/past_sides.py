@@ -7,7 +7,7 @@ cut off again. A foot ends at the side, which goes on upwards, and a rim is cut 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -15,9 +15,9 @@ from ...errors import ModellingError
 from ...geometry.placement import Plane
 from ...geometry.surfaces import PlaneSurface
 from ...geometry.vector import along, negated
-from ...topology.body import Body
-from ...topology.boxes import keep_boxes
-from ...topology.brep import Edge, Face, Lump, Shell
+from ...topology.body import Body, renamed
+from ...topology.brep import Edge, Face
+from ...topology.names import FaceName
 from ..boolean.operations import combined
 from ..combine import half_space
 from ..local.resurface import resurfaced
@@ -50,24 +50,24 @@ def past_sides(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
 
 
 def _sides(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[Face]:
-    """Plane faces across an outer edge from one in which a strip runs round a hole or a foot, nearer to that
-    than its size."""
-    blended = {face for edge in sizes for face, _ in graph.uses[edge]}
+    """Plane faces across an outer edge from one in which strips run round holes or feet, nearer to one of
+    those than its size."""
+    blended = dict.fromkeys(face for edge in sizes for face, _ in graph.uses[edge])
     found: dict[Face, None] = {}
-    for edge, size in sizes.items():
-        spots = edge.curve.points(np.linspace(edge.t0, edge.t1, SPOTS))
-        for face, _ in graph.uses[edge]:
-            inner = [loop for loop in face.loops if loop not in face.outlines]
-            if face.surface.plane is None or not any(c.edge is edge for loop in inner for c in loop.coedges):
+    for face in blended:
+        mine = [c.edge for loop in face.loops if loop not in face.outlines for c in loop.coedges]
+        mine = [edge for edge in mine if edge in sizes]
+        if face.surface.plane is None or not mine:
+            continue
+        spots = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, SPOTS)) for e in mine])
+        near = np.repeat([sizes[edge] for edge in mine], SPOTS)
+        for border in (coedge.edge for coedge in face.coedges() if coedge.edge not in sizes):
+            beyond = next(other for other, _ in graph.uses[border] if other is not face)
+            if beyond in blended or beyond in found or beyond.surface.plane is None:
                 continue
-            for border in (coedge.edge for coedge in face.coedges()):
-                beyond = next(other for other, _ in graph.uses[border] if other is not face)
-                if border in sizes or beyond in blended or beyond.surface.plane is None:
-                    continue
-                side = _plane_of(beyond)
-                heights = -(side.locals(spots)[:, 2])
-                if graph.turn(border) > 0.0 and 0.0 < heights.min() < size:
-                    found[beyond] = None
+            depths = -_plane_of(beyond).locals(spots)[:, 2]
+            if graph.turn(border) > 0.0 and ((depths > 0.0) & (depths < near)).any():
+                found[beyond] = None
     return list(found)
 
 
@@ -89,17 +89,13 @@ def _cut_off(wide: Body, sides: list[Face]) -> Body:
     """What of a body lies behind its former sides; these have their names again."""
     left = wide
     for side in sides:
-        made = combined(left, _named(half_space(left, _plane_of(side), 1.0), side), "cut")
+        block = renamed(half_space(left, _plane_of(side), 1.0), partial(_names_of, side))
+        made = combined(left, block, "cut")
         if made is None:
             raise ModellingError("nothing is left behind a side")
         left = made
     return left
 
 
-def _named(block: Body, side: Face) -> Body:
-    """A block whose faces are called as a side is."""
-
-    def shell(old: Shell) -> Shell:
-        return Shell(tuple(keep_boxes(face, replace(face, names=side.names)) for face in old.faces))
-
-    return Body.built([Lump(shell(lump.outer)) for lump in block.pieces], block.unit)
+def _names_of(side: Face, _: Face) -> tuple[FaceName, ...]:
+    return side.names

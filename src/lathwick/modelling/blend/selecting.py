@@ -8,6 +8,7 @@ differ, the larger goes first, and the smaller ball rolls over it.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 
 from ...errors import ModellingError
 from ...geometry.tolerance import SMOOTH
@@ -21,6 +22,15 @@ SAME_SIZE = 1e-9
 
 Changing = Mapping[Edge, tuple[float, float]]
 """Edges along which the size changes, each with the sizes at its start and its end."""
+
+
+@dataclass(frozen=True)
+class Row:
+    """The edges of a chain one after the other, each with the end at which one comes to it (False: its
+    start), and whether the last goes on in the first."""
+
+    ends: tuple[EdgeEnd, ...]
+    closes: bool
 
 
 class EdgeGraph:
@@ -78,14 +88,12 @@ class EdgeGraph:
                     todo.append(other[0])
         return found
 
-    def row(self, edge: Edge) -> list[EdgeEnd]:
-        """The edges of a chain one after the other, as one runs along them and along the edge: each with the
-        end at which one comes to it. A chain that closes begins with the edge."""
+    def row(self, edge: Edge) -> Row:
+        """The chain of an edge, as one runs along it and along the edge; one that closes begins with that."""
         ahead, closes = self._walk((edge, True))
-        if closes:
-            return [(edge, False), *ahead]
-        behind, _ = self._walk((edge, False))
-        return [*((one, not at_end) for one, at_end in reversed(behind)), (edge, False), *ahead]
+        behind = [] if closes else self._walk((edge, False))[0]
+        before = [(one, not at_end) for one, at_end in reversed(behind)]
+        return Row((*before, (edge, False), *ahead), closes)
 
     def _walk(self, out: EdgeEnd) -> tuple[list[EdgeEnd], bool]:
         """From an end of an edge on; and whether one comes back to it."""

@@ -7,15 +7,13 @@ edge ends at a corner, and put together again: the strip ends in a step.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 
 from ...errors import ModellingError
 from ...geometry.placement import Plane
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance
-from ...topology.body import Body
-from ...topology.boxes import keep_boxes
-from ...topology.brep import Edge, Lump, Shell
+from ...topology.body import Body, renamed
+from ...topology.brep import Edge
 from ...topology.names import FaceName
 from ..boolean.operations import combined
 from ..combine import half_space, union
@@ -49,7 +47,10 @@ def stopped(body: Body, sizes: Mapping[Edge, float], blended: Blended, step: str
     for part in parts:
         here = _edges_in(part, body, sizes)
         made.append(blended(part, here) if here else part)
-    return _with_ends(union(*made), FaceName(step, "end"))
+    end = (FaceName(step, "end"),)
+    return renamed(
+        union(*made), lambda face: end if any(name.step == CUT for name in face.names) else face.names
+    )
 
 
 def _stops(body: Body, sizes: Mapping[Edge, float]) -> list[Plane]:
@@ -75,18 +76,6 @@ def _are_one(one: Plane, two: Plane) -> bool:
 def _halves(body: Body, plane: Plane) -> list[Body]:
     parts = (combined(body, half_space(body, plane, side, CUT), "intersect") for side in (-1.0, 1.0))
     return [part for part in parts if part is not None]
-
-
-def _with_ends(body: Body, name: FaceName) -> Body:
-    """The body; what is left of the planes that divided it has a name of its own."""
-
-    def shell(old: Shell) -> Shell:
-        return Shell(tuple(
-            keep_boxes(f, replace(f, names=(name,))) if any(n.step == CUT for n in f.names) else f
-            for f in old.faces
-        ))  # fmt: skip
-
-    return Body.built([Lump(shell(p.outer), tuple(map(shell, p.voids))) for p in body.pieces], body.unit)
 
 
 def _edges_in(part: Body, body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, float]:

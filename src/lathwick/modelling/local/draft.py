@@ -175,7 +175,7 @@ def _leaned_prism(face: Face, surface: ExtrudedSurface, slope: float, neutral: P
     way, pull = surface.frame.normal, neutral.normal
     if norm(cross(way, pull)) > PARALLEL:
         raise ModellingError(
-            "the wall over a curve is drafted along itself; the neutral plane is not across it"
+            "a wall over a curve is drafted along its straight lines; the neutral plane is not across them"
         )
     origin = surface.frame.origin
     height = dot(sub(neutral.origin, origin), way)

@@ -9,8 +9,8 @@ from numbers import Real
 from ...errors import ModellingError, naming_its_step
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION, SMOOTH
-from ...topology.body import Body, BodyFace
-from ...topology.brep import Face, Lump, Shell
+from ...topology.body import Body, BodyFace, renamed
+from ...topology.brep import Face
 from ...topology.names import FaceName
 from ..blend.strips import sides_of, turn_at
 from ..boolean.operations import combined
@@ -142,8 +142,8 @@ def _hollowed(body: Body, walls: Mapping[Face, float], mouths: Mapping[Face, flo
 
 
 def _other_side(body: Body, moved: Moved, swallowed: Sequence[Face], inward: bool) -> Body:
-    """The other side of walls; that of lumps by themselves, which may touch, put together where it is
-    outside."""
+    """The other side of walls; where it is outside, that of each lump by itself, put together: lumps may be
+    nearer to each other than their walls are thick."""
     if inward or body.lumps == 1:
         return resurfaced(body, moved, swallowed)
     made = []
@@ -184,10 +184,4 @@ def _plug(face: Face, other: Body, surface: Surface, thickness: float) -> Body:
 
 def _named(body: Body, name: FaceName, only: bool) -> Body:
     """The body with one name on all faces, if they are new."""
-    if not only:
-        return body
-
-    def named(shell: Shell) -> Shell:
-        return Shell(tuple(Face(f.surface, f.outward, f.loops, (name,)) for f in shell.faces))
-
-    return Body(tuple(Lump(named(p.outer), tuple(map(named, p.voids))) for p in body.pieces), body.unit)
+    return renamed(body, lambda _: (name,)) if only else body
