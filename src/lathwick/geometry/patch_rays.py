@@ -24,6 +24,9 @@ DIVISIONS = 3
 """How often a patch that may be hit is divided in four."""
 
 NEWTON_ROUNDS = 12
+SETTLED = 1e-12
+"""Steps so short, as a share of the range, are the last: the next would be as their square."""
+
 ON = 1e-9
 """A place whose picture is so near to the ray, as a share of the surface, is hit."""
 
@@ -131,7 +134,9 @@ def _hit(
         du = (off[:, 1] * across[:, 0] - off[:, 0] * across[:, 1]) / safe
         dv = (off[:, 0] * along[:, 1] - off[:, 1] * along[:, 0]) / safe
         step = np.clip(np.column_stack([du, dv]), -0.1 * span, 0.1 * span)
-        uv = np.clip(uv + step, low, high)
+        before, uv = uv, np.clip(uv + step, low, high)
+        if (np.abs(uv - before) <= SETTLED * span).all():
+            break
     off = np.abs(surface.points(uv) @ plane.T - targets).max(axis=1)
     size = float(np.ptp(surface.points(np.array([low, high])), axis=0).max()) + float(np.abs(targets).max())
     return uv, off <= ON * size

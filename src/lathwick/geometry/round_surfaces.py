@@ -96,6 +96,10 @@ class ConeSurface(DirectSurface):
         reach = math.tan(self.half_angle) * (cells[:, 1] + 0.5 * dv)
         return 0.5 * du * reach, np.full(len(cells), 0.5 * dv / math.cos(self.half_angle))
 
+    @property
+    def simple_spans(self) -> tuple[float, float]:
+        return 0.5 * math.pi, math.inf
+
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
         local, way = self.frame.locals(origins), turned_into(self.frame, direction)
         k = math.tan(self.half_angle) ** 2
@@ -229,6 +233,10 @@ class SphereSurface(DirectSurface):
         level = np.cos(np.maximum(np.abs(cells[:, 1]) - 0.5 * dv, 0.0))
         return 0.5 * du * self.radius * level, np.full(len(cells), 0.5 * dv * self.radius)
 
+    @property
+    def simple_spans(self) -> tuple[float, float]:
+        return 0.5 * math.pi, 0.5 * math.pi
+
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
         off = origins - np.asarray(self.frame.origin)
         return quadratic_roots(1.0, off @ direction, (off * off).sum(axis=1) - self.radius**2)
@@ -352,6 +360,10 @@ class TorusSurface(DirectSurface):
     def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
         reach = self.major + self.minor
         return np.full(len(cells), 0.5 * du * reach), np.full(len(cells), 0.5 * dv * self.minor)
+
+    @property
+    def simple_spans(self) -> tuple[float, float]:
+        return 0.5 * math.pi, 0.5 * math.pi
 
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
         return _torus_ray_hits(self, origins, direction)

@@ -125,17 +125,29 @@ class BSpline:
     def extremes(self, t0: float, t1: float, ways: FloatArray | None = None) -> list[float]:
         """Parameters inside (t0, t1) at which the curve can reach farthest along one of the `ways`, shape
         (K, d), by default the axes: zeros of its slope, and its knots."""
-        stops = self.spans(t0, t1)
-        slopes = self._bernstein(self.derivatives, self.degree - 1, np.array(stops))
+        stops = np.array(self.spans(t0, t1))
+        low, high, table = self._slopes(stops, ways)
+        t = (low + polynomial_roots(_from_bernstein(table)) * (high - low)).ravel()
+        found: list[float] = np.union1d(t[(t > t0) & (t < t1)], stops[1:-1]).tolist()
+        return found
+
+    def _slopes(
+        self, stops: FloatArray, ways: FloatArray | None
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Ends of the pieces between stops, (N, 1) each, and their slopes along directions as Bernstein
+        polynomials, (N, degree): those that may pass nought, by the hull of their controls."""
+        slopes = self._bernstein(self.derivatives, self.degree - 1, stops)
         along = slopes if ways is None else np.einsum("npc,kc->npk", slopes, ways)
         count, _, sides = along.shape
         table = along.transpose(0, 2, 1).reshape(count * sides, -1)
-        changes = (table.min(axis=1) <= 0.0) & (table.max(axis=1) >= 0.0)  # within the hull of its controls
-        roots = polynomial_roots(_from_bernstein(table[changes]))
-        low, high = (np.repeat(np.array(ends), sides)[changes, None] for ends in (stops[:-1], stops[1:]))
-        t = (low + roots * (high - low)).ravel()
-        found: list[float] = np.union1d(t[(t > t0) & (t < t1)], stops[1:-1]).tolist()
-        return found
+        changes = (table.min(axis=1) <= 0.0) & (table.max(axis=1) >= 0.0)
+        low, high = (np.repeat(ends, sides)[changes, None] for ends in (stops[:-1], stops[1:]))
+        return low, high, table[changes]
+
+    def spread(self, stops: FloatArray, t: FloatArray) -> FloatArray:
+        """The box, (2, d), of the places at stops and at such of some parameters as lie between them."""
+        points = self.points(np.concatenate([stops, t[(t > stops[0]) & (t < stops[-1])]]))
+        return np.array([points.min(axis=0), points.max(axis=0)])
 
     def level_places(self, way: FloatArray, heights: FloatArray) -> tuple[IntArray, FloatArray]:
         """Where the curve has each of some heights, (N,), along a direction, (d,): the numbers of the heights
@@ -515,6 +527,33 @@ def interpolated_fit(t: FloatArray, points: FloatArray, closed: bool) -> FittedC
     return FittedCurve(degree, whole.knots, controls)
 
 
+@dataclass(frozen=True, slots=True)
+class Interpolants:
+    """Open splines with the same knots. controls : (K, N, 3)."""
+
+    degree: int
+    knots: tuple[float, ...]
+    controls: FloatArray
+
+    def points(self, t: FloatArray) -> FloatArray:
+        """Points at parameters, (M,), on each of them, (N, M, 3)."""
+        from scipy.interpolate import BSpline as ScipySpline
+
+        return np.asarray(ScipySpline(np.array(self.knots), self.controls, self.degree)(t).transpose(1, 0, 2))
+
+    def curve(self, number: int) -> FittedCurve:
+        return FittedCurve(self.degree, self.knots, self.controls[:, number])
+
+
+def interpolated_fits(t: FloatArray, rows: FloatArray) -> Interpolants:
+    """As `interpolated_fit`, open, of many rows of points, (N, M, 3), at the same parameters."""
+    from scipy.interpolate import make_interp_spline
+
+    degree = 5 if len(t) > 6 else min(3, len(t) - 1)
+    made = make_interp_spline(t, rows.transpose(1, 0, 2), degree)
+    return Interpolants(degree, tuple(made.t.tolist()), made.c)
+
+
 def interpolated(points: FloatArray, closed: bool = False) -> BSpline:
     """The cubic spline through `points`, shape (N, d), with parameters by chord length (centripetal).
 
@@ -544,6 +583,22 @@ def _clamped(spline: Any) -> BSpline:
     controls[-1] = controls[0]
     inner = tuple(float(x) for x in spline.x[1:-1] for _ in range(3))
     return BSpline(3, (0.0,) * 4 + inner + (1.0,) * 4, controls)
+
+
+def spline_boxes(pieces: Sequence[tuple[BSpline, float, float]]) -> list[FloatArray]:
+    """The exact boxes, (2, d), of pieces of curves from t0 to t1, as each tells; all slopes of a degree are
+    searched at once."""
+    stops = [np.array(curve.spans(t0, t1)) for curve, t0, t1 in pieces]
+    slopes = [curve._slopes(row, None) for (curve, _, _), row in zip(pieces, stops, strict=True)]
+    places: list[FloatArray] = [np.zeros(0)] * len(pieces)
+    for degree in {curve.degree for curve, _, _ in pieces}:
+        members = [k for k, (curve, _, _) in enumerate(pieces) if curve.degree == degree]
+        low, high, table = (np.concatenate([slopes[k][i] for k in members]) for i in range(3))
+        t = low + polynomial_roots(_from_bernstein(table)) * (high - low)
+        rows = np.split(t, np.cumsum([len(slopes[k][0]) for k in members])[:-1])
+        for k, row in zip(members, rows, strict=True):
+            places[k] = row.ravel()
+    return [curve.spread(row, t) for (curve, _, _), row, t in zip(pieces, stops, places, strict=True)]
 
 
 def through_controls(controls: FloatArray, degree: int = 3) -> BSpline:

@@ -99,6 +99,11 @@ class SplineSurface(Surface):
         one, two = (sorted(set(knots) - {knots[0], knots[-1]}) for knots in self.knots)
         return one, two
 
+    @cached_property
+    def simple_spans(self) -> tuple[float, float]:
+        one, two = (float(np.diff(np.unique(knots)).min()) for knots in self.knots)
+        return one, two
+
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         return self.derivatives(uv, 0)[0][0]
@@ -165,13 +170,11 @@ class SplineSurface(Surface):
         net = table[places[0][0], places[1][0]]
         rows = [_powers(place, scale, degree, each) for (_, place, scale), degree in
                 zip(places, self.degrees, strict=True)]  # fmt: skip
-        count, wide, columns = len(uv), *net.shape[2:]
         whole = {}
         for i in range(each + 1):
-            across = rows[0][i][:, None] @ net.reshape(count, self.degrees[0] + 1, wide * columns)
-            across = across.reshape(count, wide, columns)
+            across = np.einsum("np,npqc->nqc", rows[0][i], net)
             for j in range(min(each, most - i) + 1):
-                whole[i, j] = (rows[1][j][:, None] @ across)[:, 0]
+                whole[i, j] = np.einsum("nq,nqc->nc", rows[1][j], across)
         return whole
 
     @cached_property

@@ -183,6 +183,12 @@ class Surface:
         return (), ()
 
     @property
+    def simple_spans(self) -> tuple[float, float]:
+        """Ranges of u and v over which the surface is about as simple as a polynomial of low degree: a
+        quarter turn, a span between knots; 0 where nothing is known."""
+        return 0.0, 0.0
+
+    @property
     def singular_points(self) -> tuple[Tip, ...]:
         """The points without a normal: borders that are points, as poles are."""
         return self._own.tips if np.isfinite(self.domain).all() else ()
@@ -516,6 +522,10 @@ class MovedSurface(Surface):
     def smooth_breaks(self) -> tuple[list[float], list[float]]:
         one, two = self.original.smooth_breaks()
         return list(one), list(two)
+
+    @property
+    def simple_spans(self) -> tuple[float, float]:
+        return self.original.simple_spans
 
 
 class _Memo:

@@ -183,6 +183,10 @@ class CylinderSurface(DirectSurface):
     def cell_sizes(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, FloatArray]:
         return np.full(len(cells), 0.5 * du * self.radius), np.full(len(cells), 0.5 * dv)
 
+    @property
+    def simple_spans(self) -> tuple[float, float]:
+        return 0.5 * math.pi, math.inf
+
     def ray_hits(self, origins: FloatArray, direction: FloatArray) -> FloatArray:
         local, way = self.frame.locals(origins), turned_into(self.frame, direction)
         a = float(way[0] ** 2 + way[1] ** 2)

@@ -8,12 +8,13 @@ from typing import Protocol
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.curves import Line
 from ..geometry.intersections import intersection
 from ..geometry.placement import FloatArray, Plane
-from ..geometry.spline import FittedCurve, interpolated_fit
+from ..geometry.spline import FittedCurve, interpolated_fit, interpolated_fits
 from ..geometry.surface import Surface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
@@ -30,6 +31,9 @@ NODES = 65
 """Places on each piece of an outline through which its image is laid."""
 
 NEAR = 1e-3 * RESOLUTION
+ROOM = 1.5
+"""A border so many times as far away as an outline reaches is clear of it."""
+
 SHARES = np.linspace(0.0, 1.0, NODES)
 
 
@@ -128,7 +132,8 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
     owner, uv = cells.images(face.surface, middles, SHARES)
     points = face.surface.points(uv)
     mine = np.isin(owner, members)
-    wrong = np.flatnonzero(mine)[region_of(face).states(points[mine]) != INSIDE]
+    near = mine & ~_well_inside(face, middles, owner, points)
+    wrong = np.flatnonzero(near)[region_of(face).states(points[near]) != INSIDE]
     if len(wrong):
         raise ModellingError(
             f"a cell reaches over the border of a face at {_place(points[wrong[0]])}; use a border, or less "
@@ -136,10 +141,28 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
         )
     _refuse_overlap(owner[mine], uv[mine], points[mine], face.surface.periods[0])
     pieces, places = cells.outlines(), _by_owner(owner, points)
+    rows = {k: places[k].reshape(len(pieces[k]), NODES, 3) for k in members}
+    if pieces[0][0].is_closed and face.surface.plane is None:
+        return {k: [_round_edge(rows[k][0])] for k in members}
+    known = {k: _known_edges(cells.tiles.plane(k), pieces[k], face.surface, rows[k]) for k in members}
+    open_ = [(k, j) for k in members for j, edge in enumerate(known[k]) if edge[0] is None]
+    if not open_:
+        return {k: [(edge, along) for edge, along, _ in found if edge] for k, found in known.items()}
+    curves = dict(zip(open_, _through(np.array([rows[k][j] for k, j in open_])), strict=True))
     return {
-        k: _rim(cells.tiles.plane(k), pieces[k], face.surface, places[k].reshape(len(pieces[k]), NODES, 3))
+        k: [(Edge(curves[k, j], 0.0, 1.0, *ends), True) if edge is None else (edge, along)
+            for j, (edge, along, ends) in enumerate(known[k])]
         for k in members
-    }
+    }  # fmt: skip
+
+
+def _well_inside(face: Face, middles: FloatArray, owner: IntArray, points: FloatArray) -> NDArray[np.bool_]:
+    """Which points belong to outlines that lie inside a face with some room around them."""
+    centers = face.surface.points(middles)
+    reaches = np.zeros(len(centers))
+    np.maximum.at(reaches, owner, np.linalg.norm(points - centers[owner], axis=1))
+    clear: NDArray[np.bool_] = region_of(face).holds_balls(centers, ROOM * reaches)[owner]
+    return clear
 
 
 def _by_owner(owner: IntArray, rows: FloatArray) -> dict[int, FloatArray]:
@@ -166,45 +189,68 @@ def _refuse_overlap(owner: IntArray, uv: FloatArray, points: FloatArray, period:
         )
 
 
-def _rim(plane: Plane, pieces: Sequence[Piece], surface: Surface, points: FloatArray) -> _Rim:
-    """The edges of an outline on a surface; points : along each piece, (P, NODES, 3)."""
+_Ends = tuple[Vertex | None, Vertex | None]
+
+
+def _known_edges(
+    plane: Plane, pieces: Sequence[Piece], surface: Surface, points: FloatArray
+) -> list[tuple[Edge | None, bool, _Ends]]:
+    """The edges of an outline on a surface, whether pieces run along them, and their ends; None for an edge
+    whose curve has no closed form. points : along each piece, (P, NODES, 3)."""
     if surface.plane is not None:
         section = Section(plane, plane.normal, surface.plane)
-        return [section.edge(piece) for piece in pieces]
-    if pieces[0].is_closed:
-        turn = 2.0 * np.pi * SHARES
-        return [(Edge(_through(turn, points[0], True), 0.0, 2.0 * np.pi, None, None), True)]
+        return [(*section.edge(piece), (None, None)) for piece in pieces]
     corners = [Vertex(vec3(row[0])) for row in points]
-    ends = [*corners[1:], corners[0]]
-    return [_edge_on(plane, piece, surface, row, (a, b))
-            for piece, row, a, b in zip(pieces, points, corners, ends, strict=True)]  # fmt: skip
+    ends = zip(corners, [*corners[1:], corners[0]], strict=True)
+    return [(*_straight(plane, piece, surface, row[NODES // 2], both), both)
+            for piece, row, both in zip(pieces, points, ends, strict=True)]  # fmt: skip
 
 
-def _edge_on(
-    plane: Plane, piece: Piece, surface: Surface, points: FloatArray, ends: tuple[Vertex, Vertex]
-) -> tuple[Edge, bool]:
+def _straight(
+    plane: Plane, piece: Piece, surface: Surface, middle: FloatArray, ends: tuple[Vertex, Vertex]
+) -> tuple[Edge | None, bool]:
+    """The edge along which a straight wall meets a surface, if that is a curve in closed form."""
     a, b = ends
-    if isinstance(piece, LinePiece):
-        met = intersection(Section(plane, plane.normal).wall(piece), surface)
-        for curve in met.curves if met is not None else ():
-            t, s = curve.parameter(a.point), curve.parameter(b.point)
-            off = max(distance(curve.point(t), a.point), distance(curve.point(s), b.point))
-            if curve.period:
-                s = t + (s - t + 0.5 * curve.period) % curve.period - 0.5 * curve.period
-            if off <= NEAR and distance(curve.point(0.5 * (t + s)), vec3(points[NODES // 2])) <= (
-                0.25 * distance(a.point, b.point)
-            ):
-                return (Edge(curve, t, s, a, b), True) if t < s else (Edge(curve, s, t, b, a), False)
-    return Edge(_through(SHARES, points, False), 0.0, 1.0, a, b), True
+    met = (
+        intersection(Section(plane, plane.normal).wall(piece), surface)
+        if isinstance(piece, LinePiece)
+        else None
+    )
+    for curve in met.curves if met is not None else ():
+        t, s = curve.parameter(a.point), curve.parameter(b.point)
+        off = max(distance(curve.point(t), a.point), distance(curve.point(s), b.point))
+        if curve.period:
+            s = t + (s - t + 0.5 * curve.period) % curve.period - 0.5 * curve.period
+        if off <= NEAR and distance(curve.point(0.5 * (t + s)), vec3(middle)) <= (
+            0.25 * distance(a.point, b.point)
+        ):
+            return (Edge(curve, t, s, a, b), True) if t < s else (Edge(curve, s, t, b, a), False)
+    return None, True
 
 
-def _through(t: FloatArray, points: FloatArray, closed: bool) -> FittedCurve:
-    """The spline through as few of the points as leave it near all others."""
-    for each in (8, 4, 2):
-        curve = interpolated_fit(t[::each], points[::each], closed)
-        if np.linalg.norm(curve.points(t) - points, axis=1).max() <= NEAR:
-            return curve
-    return interpolated_fit(t, points, closed)
+def _round_edge(points: FloatArray) -> tuple[Edge, bool]:
+    """The closed edge through as few of the points, (NODES, 3), as leave it near all others."""
+    turn = 2.0 * np.pi * SHARES
+    for each in (8, 4, 2, 1):
+        curve = interpolated_fit(turn[::each], points[::each], True)
+        if each == 1 or np.linalg.norm(curve.points(turn) - points, axis=1).max() <= NEAR:
+            break
+    return Edge(curve, 0.0, float(turn[-1]), None, None), True
+
+
+def _through(rows: FloatArray) -> list[FittedCurve]:
+    """Splines through rows of points, (N, NODES, 3), each through as few as leave it near all others."""
+    made: dict[int, FittedCurve] = {}
+    left = np.arange(len(rows))
+    for each in (8, 4, 2, 1):
+        curves = interpolated_fits(SHARES[::each], rows[left, ::each])
+        far = np.linalg.norm(curves.points(SHARES) - rows[left], axis=2).max(axis=1) > NEAR
+        ready = np.ones(len(left), dtype=bool) if each == 1 else ~far
+        made.update({int(k): curves.curve(i) for i, k in enumerate(left) if ready[i]})
+        left = left[~ready]
+        if not len(left):
+            break
+    return [made[k] for k in range(len(rows))]
 
 
 def _ring(rim: _Rim, ahead: bool) -> Loop:

@@ -213,18 +213,19 @@ class _Cells:
     def scale_to(self, share: float) -> None:
         """Openings of the asked share of the room, each as large as its tile is."""
         wanted = share * self.room * self.tiles.areas / self.tiles.areas.sum()
-        before, known = self.scales, self.areas()
-        self.scales = before * np.sqrt(np.clip(wanted / known, 1e-4, 4.0))
+        before, known = self.scales**2, self.areas()  # areas are nearly as the squares
+        self.scales = np.sqrt(before * np.clip(wanted / known, 1e-4, 4.0))
         for _ in range(SCALINGS):
             areas = self.areas()
             if np.abs(areas / wanted - 1.0).max() <= EXACT:
                 break
-            moved = self.scales - before
+            squares = self.scales**2
+            moved = squares - before
             rate = np.where(
                 np.abs(moved) > LITTLE, (areas - known) / np.where(moved == 0.0, 1.0, moved), np.inf
             )
-            before, known = self.scales, areas
-            self.scales = np.clip(before + (wanted - areas) / rate, 0.3 * before, 2.0)
+            before, known = squares, areas
+            self.scales = np.sqrt(np.clip(before + (wanted - areas) / rate, 0.1 * before, 4.0))
         if self.scales.max() > TIGHTEST:
             self.scales = np.full(len(self.scales), TIGHTEST)
             most = float((self.areas() / (wanted / share)).min())

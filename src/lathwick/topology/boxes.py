@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from ..geometry.spline import BSpline, spline_boxes
 from ..geometry.tolerance import RESOLUTION
-from .brep import Face
+from .brep import Edge, Face
 from .trim import region_of
 from .windings import loop_outline, winding
 
@@ -39,6 +40,15 @@ def _box_of(face: Face) -> FloatArray:
     if face.surface.bulges:
         table = np.concatenate([table, *patch_boxes(face)])
     return np.array([table.min(axis=0), table.max(axis=0)])
+
+
+def measure_edges(edges: Iterable[Edge]) -> None:
+    """Work out the bounds of many edges at once, for those that do not know them."""
+    fresh = [(edge, edge.curve) for edge in edges
+             if "bounds" not in edge.__dict__ and isinstance(edge.curve, BSpline)]  # fmt: skip
+    boxes = spline_boxes([(curve, edge.t0, edge.t1) for edge, curve in fresh])
+    for (edge, _), box in zip(fresh, boxes, strict=True):
+        edge.__dict__["bounds"] = box
 
 
 def patch_boxes(face: Face) -> FloatArray:

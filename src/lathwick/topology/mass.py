@@ -42,12 +42,15 @@ INNER_NODES, INNER_WEIGHTS = leggauss(3)
 CROSSING_SAMPLES = 65
 """Places along an edge between which it is taken to pass a break of its surface at most once."""
 
+FEW_SAMPLES = 9
+"""Places along an edge that tell about how far it goes."""
+
 SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
 FEWEST_PARTS = 4
 """What is integrated along an edge of a general surface is not as simple as the edge: so many parts at
-least."""
+least, for each smooth piece of the surface that it goes across."""
 
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""
@@ -228,32 +231,73 @@ def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> 
     stops: list[Sequence[float]] = [()] * len(uses)
     for i, numbers in members.items():
         edges = [uses[n][1].edge for n in numbers]
-        crossed = _crossed_breaks(faces[i].surface, edges, [parts[n] for n in numbers])
-        for n, edge, found in zip(numbers, edges, crossed, strict=True):
-            fewest = np.linspace(edge.t0, edge.t1, FEWEST_PARTS + 1)
-            stops[n] = np.union1d(fewest if len(parts[n]) <= FEWEST_PARTS else parts[n], found).tolist()
+        crossed, fewest = _crossed_breaks(faces[i].surface, edges, [parts[n] for n in numbers])
+        for n, edge, found, least in zip(numbers, edges, crossed, fewest, strict=True):
+            step = (edge.t1 - edge.t0) / least
+            even = [*(edge.t0 + k * step for k in range(least)), edge.t1]
+            stops[n] = even if len(parts[n]) <= least else parts[n]
+            if len(found):
+                stops[n] = np.union1d(stops[n], found).tolist()
     return _stepped(uses, stops)
 
 
 def _crossed_breaks(
     surface: Surface, edges: Sequence[Edge], parts: Sequence[Sequence[float]]
-) -> list[FloatArray]:
-    """Parameters at which edges pass lines along which their surface is not smooth, of each edge."""
-    nothing = np.zeros(0)
-    if not any(len(breaks) for breaks in surface.smooth_breaks()):
-        return [nothing] * len(edges)
-    places = [np.union1d(np.linspace(edge.t0, edge.t1, CROSSING_SAMPLES), stops)
-              for edge, stops in zip(edges, parts, strict=True)]  # fmt: skip
+) -> tuple[list[FloatArray], list[int]]:
+    """Parameters at which edges pass lines along which their surface is not smooth, of each edge, and into
+    how many parts it is divided at least."""
+    found, fewest = [np.zeros(0)] * len(edges), [FEWEST_PARTS] * len(edges)
+    is_broken = any(len(breaks) for breaks in surface.smooth_breaks())
+    if not is_broken and not min(surface.simple_spans):
+        return found, fewest
+    across, spans = [], np.maximum(surface.simple_spans, NOWHERE)
+    for k, (_, uv) in enumerate(_paths_on(surface, edges, [()] * len(edges), FEW_SAMPLES)):
+        share = (np.ptp(uv, axis=0) / spans).max()
+        fewest[k] = math.ceil(FEWEST_PARTS * min(1.0, max(share, SAME_LINE)))
+        across += [k] if is_broken and _may_cross(surface, uv) else []
+    wide = [edges[k] for k in across]
+    for k, (t, uv) in zip(
+        across, _paths_on(surface, wide, [parts[k] for k in across], CROSSING_SAMPLES), strict=True
+    ):
+        met = [_passed(surface, edges[k], t, uv[:, i], i, np.array(breaks))
+               for i, breaks in enumerate(surface.smooth_breaks())
+               if len(breaks) and np.ptp(uv[:, i]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0)]  # fmt: skip
+        found[k] = np.concatenate([found[k], *met])
+    return found, fewest
+
+
+def _paths_on(
+    surface: Surface, edges: Sequence[Edge], stops: Sequence[Sequence[float]], samples: int
+) -> list[tuple[FloatArray, FloatArray]]:
+    """Parameters along each edge, (N,), evenly and at stops, and those of the surface there, (N, 2)."""
+    if not edges:
+        return []
+    even = np.arange(samples) / (samples - 1.0)
+    places = [np.union1d(row, more) if len(more) else row for row, more in
+              zip((edge.t0 + (edge.t1 - edge.t0) * even for edge in edges), stops, strict=True)]  # fmt: skip
     points = [edge.curve.points(t) for edge, t in zip(edges, places, strict=True)]
     every = np.split(surface.parameters(np.concatenate(points)), np.cumsum([len(t) for t in places])[:-1])
-    made = []
-    for edge, t, part in zip(edges, places, every, strict=True):
-        uv, found = unrolled(part, surface), [nothing]
-        for k, breaks in enumerate(surface.smooth_breaks()):
-            if len(breaks) and np.ptp(uv[:, k]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0):
-                found.append(_passed(surface, edge, t, uv[:, k], k, np.array(breaks)))
-        made.append(np.concatenate(found))
-    return made
+    return [(t, unrolled(part, surface)) for t, part in zip(places, every, strict=True)]
+
+
+def _may_cross(surface: Surface, uv: FloatArray) -> bool:
+    """Whether a path, (N, 2), comes as near to a break of the surface as it is long."""
+    for k, breaks in enumerate(surface.smooth_breaks()):
+        if len(breaks):
+            places, period = np.array(breaks), surface.periods[k]
+            low, high = float(uv[:, k].min()), float(uv[:, k].max())
+            room = high - low + SAME_LINE * (places[-1] - places[0] + 1.0)
+            if period:
+                places = _with_laps(places, period, low - room, high + room)
+            if ((places > low - room) & (places < high + room)).any():
+                return True
+    return False
+
+
+def _with_laps(breaks: FloatArray, period: float, low: float, high: float) -> FloatArray:
+    """Breaks of a surface that goes round, repeated for all laps from low to high."""
+    laps = period * np.arange(np.floor((low - breaks[0]) / period), np.ceil((high - breaks[0]) / period) + 1)
+    return np.asarray((breaks + laps[:, None]).ravel())
 
 
 def _passed(
@@ -262,10 +306,7 @@ def _passed(
     """Where a parameter of the surface, sampled along an edge, passes one of the breaks."""
     period = surface.periods[k]
     if period:
-        laps = period * np.arange(
-            np.floor((values.min() - breaks[0]) / period), np.ceil((values.max() - breaks[0]) / period) + 1
-        )
-        breaks = (breaks + laps[:, None]).ravel()
+        breaks = _with_laps(breaks, period, values.min(), values.max())
     rows, which = np.nonzero((values[:-1, None] < breaks) != (values[1:, None] < breaks))
     level, middle = breaks[which], 0.5 * (values[rows] + values[rows + 1])
 

@@ -90,6 +90,16 @@ class TrimmedRegion:
                 break
         return found
 
+    def holds_balls(self, points: FloatArray, reaches: FloatArray) -> NDArray[np.bool_]:
+        """Which points lie inside the face and farther from its border than some distances, (N,): so does all
+        of the surface that is so near to them and hangs together with them."""
+        if not self._coedges:
+            return np.ones(len(points), dtype=bool)
+        paths = self._paths(0)
+        clear = paths.distances(points)[0] > reaches + paths.stray
+        clear[clear] = self.states(points[clear]) == INSIDE
+        return clear
+
     def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
         """INSIDE, ON or OUTSIDE of one point on the surface."""
         return int(self.states(np.array([point]), tolerance)[0])

@@ -12,6 +12,7 @@ import numpy as np
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import JOIN, LARGEST, RESOLUTION
 from ..geometry.vector import Vec3, distance
+from .boxes import measure_edges
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
 from .windings import keeps_handle, loop_outline, signed_area, winding
@@ -138,7 +139,9 @@ def _connected(faces: Iterable[Face]) -> int:
 def _geometry_problems(shell: Shell) -> Iterator[Problem]:
     """Those of every edge and face for itself, found once: bodies share what does not change."""
     samples: dict[Edge, FloatArray] = {}
-    for edge in dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges()):
+    edges = dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges())
+    measure_edges(edges)
+    for edge in edges:
         yield from edge.remembered("problems", lambda e: tuple(_edge_problems(e)))
     for face in shell.faces:
         yield from face.remembered("problems", lambda f: tuple(_face_problems(samples, f)))
