@@ -188,6 +188,62 @@ def rational(rows: Rows, add: Callable[[str], str]) -> None:
         )
 
 
+def _point(add: Callable[[str], str], p: np.ndarray) -> str:
+    return add(f"CARTESIAN_POINT('',({','.join(repr(float(c)) for c in p)}))")
+
+
+def _vertices(rows: Rows, edge: re.Match[str]) -> tuple[np.ndarray, np.ndarray]:
+    a, b = (_numbers(rows, re.search(r"#(\d+)", rows[edge[k]])[1]) for k in (1, 2))
+    return (a, b) if edge[4] == "T" else (b, a)
+
+
+@dialect
+def polylines(rows: Rows, add: Callable[[str], str]) -> None:
+    """Straight edges as polylines by way of their middle, some as splines of degree 1."""
+    for number, row in list(rows.items()):
+        edge = EDGE.match(row)
+        if edge is None or not rows[edge[3]].startswith("LINE"):
+            continue
+        a, b = _vertices(rows, edge)
+        spots = ",".join(_point(add, p) for p in (a, 0.5 * (a + b), b))
+        knots = "(2,1,2),(0.,1.,2.),.UNSPECIFIED."
+        as_spline = f"B_SPLINE_CURVE_WITH_KNOTS('',1,({spots}),.UNSPECIFIED.,.F.,.F.,{knots})"
+        curve = add(as_spline if int(number) % 2 else f"POLYLINE('',({spots}))")
+        rows[number] = f"EDGE_CURVE('',#{edge[1]},#{edge[2]},{curve},.{edge[4]}.)"
+
+
+@dialect
+def composites(rows: Rows, add: Callable[[str], str]) -> None:
+    """Lines and circles as composite curves of two halves: one trimmed by parameters, the other by points and
+    the other way round."""
+    for number, row in list(rows.items()):
+        edge = EDGE.match(row)
+        kind = rows[edge[3]].partition("(")[0] if edge else ""
+        if edge is None or kind not in ("LINE", "CIRCLE"):
+            continue
+        a, b = _vertices(rows, edge)
+        if kind == "LINE":
+            start = _numbers(rows, re.findall(r"#(\d+)", rows[edge[3]])[0])
+            way = _numbers(rows, re.findall(r"#(\d+)", rows[re.findall(r"#(\d+)", rows[edge[3]])[1]])[0])
+            t = [float((p - start) @ way) for p in (a, 0.5 * (a + b), b)]
+            spots = [start + s * way for s in t]
+        else:
+            o, x, y, _ = _frame(rows, re.search(r"#(\d+)", rows[edge[3]])[1])
+            first, last = (math.atan2((p - o) @ y, (p - o) @ x) for p in (a, b))
+            turn = math.tau if edge[1] == edge[2] else (last - first) % math.tau
+            t = [first, first + 0.5 * turn, first + turn]
+            size = float(np.linalg.norm(a - o))
+            spots = [o + size * (math.cos(s) * x + math.sin(s) * y) for s in t]
+        by_values = f"(PARAMETER_VALUE({t[0]!r})),(PARAMETER_VALUE({t[1]!r})),.T.,.PARAMETER."
+        one = add(f"TRIMMED_CURVE('',#{edge[3]},{by_values})")
+        ends = [_point(add, p) for p in spots]
+        two = add(f"TRIMMED_CURVE('',#{edge[3]},({ends[2]}),({ends[1]}),.F.,.CARTESIAN.)")
+        parts = [add(f"COMPOSITE_CURVE_SEGMENT(.CONTINUOUS.,.T.,{one})"),
+                 add(f"COMPOSITE_CURVE_SEGMENT(.CONTINUOUS.,.F.,{two})")]  # fmt: skip
+        whole = add(f"COMPOSITE_CURVE('',({','.join(parts)}),.F.)")
+        rows[number] = f"EDGE_CURVE('',#{edge[1]},#{edge[2]},{whole},.{edge[4]}.)"
+
+
 def strewn(text: str) -> str:
     """Instances in no order, with other numbers, over several lines, with comments."""
     head, rows, tail = rows_of(text)
@@ -224,6 +280,8 @@ DIALECTS = {
     "degrees": degrees,
     "turned": turned,
     "rational": rational,
+    "polylines": polylines,
+    "composites": composites,
     "strewn": strewn,
     "7 decimals": rounded(7),
     "5 decimals": rounded(5),

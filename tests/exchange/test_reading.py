@@ -193,6 +193,99 @@ def test_a_wall_in_halves_is_one_face(wall, tmp_path):
     )
 
 
+def test_a_skew_line_turned_makes_a_hyperboloid(tmp_path):
+    """Lines a quarter turn askew span a wall between circles of radius 2: r^2 = 4 (1 - 2s + 2s^2)."""
+    wall = "SURFACE_OF_REVOLUTION('',#23,#70);\n#70=AXIS1_PLACEMENT('',#2,#4);"
+    text = HALVES.replace("SURFACE;", wall)
+    text = text.replace("#13=CARTESIAN_POINT('',(2.,0.,4.))", "#13=CARTESIAN_POINT('',(0.,2.,4.))")
+    text = text.replace("#15=CARTESIAN_POINT('',(-2.,0.,4.))", "#15=CARTESIAN_POINT('',(0.,-2.,4.))")
+    ways = "#22=VECTOR('',#71,1.);\n#71=DIRECTION('',(-2.,2.,4.));\n#72=VECTOR('',#73,1.);\n"
+    text = text.replace("#22=VECTOR('',#4,1.);\n", ways + "#73=DIRECTION('',(2.,-2.,4.));\n")
+    (tmp_path / "waist.step").write_text(text.replace("#24=LINE('',#11,#22)", "#24=LINE('',#11,#72)"))
+    body = lw.read_step(tmp_path / "waist.step").body
+    assert body.volume == pytest.approx(32 * math.pi / 3, rel=1e-10)
+    assert len(body.faces()) == 3
+    large = lw.read_step(tmp_path / "waist.step", unit="mm").body
+    drilled = lw.cut(large, lw.cylinder(1000, 6000, on=lw.Plane((0, 0, -1000), (0, 0, 1))))
+    assert drilled.volume == pytest.approx((32 * math.pi / 3 - 4 * math.pi) * 1e9, rel=1e-10)
+    lw.save(body, tmp_path / "again.step")
+    assert same(lw.read_step(tmp_path / "again.step").body, body)
+
+
+PARABOLA = "PARABOLA('',#{},1.)"
+HYPERBOLA = f"HYPERBOLA('',#{{}},1.,{2 / math.sqrt(3)!r})"
+
+
+@pytest.mark.parametrize(
+    ("conic", "vertex", "volume"), [(PARABOLA, 1.0, 112 * math.pi / 15), (HYPERBOLA, 0.0, 8 * math.pi)]
+)
+def test_conics_turned_make_waists(conic, vertex, volume, tmp_path):
+    """The meridian bends from radius 2 at both ends to radius 1 in the middle."""
+    rows = ["#70=AXIS1_PLACEMENT('',#2,#4);\n#76=DIRECTION('',(-1.,0.,0.))"]
+    for k, side in ((71, 1.0), (81, -1.0)):
+        rows += [f"#{k}=AXIS2_PLACEMENT_3D('',#{k + 1},#{k + 2},#{5 if side > 0 else 76})",
+                 f"#{k + 1}=CARTESIAN_POINT('',({side * vertex},0.,2.))",
+                 f"#{k + 2}=DIRECTION('',(0.,{-side},0.))"]  # fmt: skip
+    text = HALVES.replace("SURFACE;", "SURFACE_OF_REVOLUTION('',#23,#70);\n" + ";\n".join(rows) + ";")
+    text = text.replace("LINE('',#9,#22)", conic.format(71)).replace("LINE('',#11,#22)", conic.format(81))
+    (tmp_path / "waist.step").write_text(text)
+    body = lw.read_step(tmp_path / "waist.step").body
+    assert body.volume == pytest.approx(volume, rel=1e-9)
+    assert len(body.faces()) == 3
+
+
+def test_a_parabola_extruded(tmp_path):
+    """A loaf 3 long under y = 1 - x^2 / 4: an area of 8/3."""
+    places = {
+        1: (-2, 0, 0),
+        2: (2, 0, 0),
+        3: (-2, 0, 3),
+        4: (2, 0, 3),
+        5: (0, 1, 0),
+        6: (0, 1, 3),
+        7: (0, 0, 0),
+    }
+    ways = {11: (0, 0, 1), 12: (1, 0, 0), 13: (0, -1, 0)}
+    rows = {n: f"CARTESIAN_POINT('',({','.join(f'{float(c)}' for c in p)}))" for n, p in places.items()}
+    rows |= {n: f"DIRECTION('',({','.join(f'{float(c)}' for c in p)}))" for n, p in ways.items()}
+    rows |= {20 + n: f"VERTEX_POINT('',#{n})" for n in range(1, 5)}
+    rows |= {31: "VECTOR('',#11,1.)", 32: "VECTOR('',#12,1.)"}
+    rows |= {41: "AXIS2_PLACEMENT_3D('',#5,#11,#13)", 42: "AXIS2_PLACEMENT_3D('',#6,#11,#13)",
+             43: "AXIS2_PLACEMENT_3D('',#7,#13,#12)", 44: "AXIS2_PLACEMENT_3D('',#7,#11,#12)",
+             45: "AXIS2_PLACEMENT_3D('',#6,#11,#12)"}  # fmt: skip
+    curves = {51: "LINE('',#1,#32)", 52: "LINE('',#3,#32)", 53: "LINE('',#1,#31)", 54: "LINE('',#2,#31)",
+              55: "PARABOLA('',#41,1.)", 56: "PARABOLA('',#42,1.)"}  # fmt: skip
+    ends = {51: (21, 22), 52: (23, 24), 53: (21, 23), 54: (22, 24), 55: (21, 22), 56: (23, 24)}
+    rows |= curves | {n + 10: f"EDGE_CURVE('',#{a},#{b},#{n},.T.)" for n, (a, b) in ends.items()}
+    loops = {1: "51- 55+", 2: "52+ 56-", 3: "51+ 54+ 52- 53-", 4: "55- 53+ 56+ 54-"}
+    surfaces = {1: "PLANE('',#44)", 2: "PLANE('',#45)", 3: "PLANE('',#43)",
+                4: "SURFACE_OF_LINEAR_EXTRUSION('',#55,#31)"}  # fmt: skip
+    senses = {1: "F", 2: "T", 3: "T", 4: "F"}
+    for face, loop in loops.items():
+        uses = []
+        for use in loop.split():
+            uses.append(f"#{len(rows) + 200}")
+            flag = "T" if use[-1] == "+" else "F"
+            rows[len(rows) + 200] = f"ORIENTED_EDGE('',*,*,#{int(use[:-1]) + 10},.{flag}.)"
+        rows[300 + face] = f"EDGE_LOOP('',({','.join(uses)}))"
+        rows[310 + face] = f"FACE_OUTER_BOUND('',#{300 + face},.T.)"
+        rows[320 + face] = surfaces[face]
+        rows[330 + face] = f"ADVANCED_FACE('',(#{310 + face}),#{320 + face},.{senses[face]}.)"
+    rows[400] = "CLOSED_SHELL('',(#331,#332,#333,#334))"
+    rows[401] = "MANIFOLD_SOLID_BREP('loaf',#400)"
+    rows[402] = "(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))"
+    head, tail = HALVES.split("#1=", 1)[0], HALVES[HALVES.index("#63=") :]
+    tail = (
+        tail.replace("#1)", "#402)")
+        .replace("#6,#62", "#44,#401")
+        .replace("#63", "#463")
+        .replace("#64=", "#464=")
+    )
+    (tmp_path / "loaf.step").write_text(head + "".join(f"#{n}={row};\n" for n, row in rows.items()) + tail)
+    body = lw.read_step(tmp_path / "loaf.step").body
+    assert body.volume == pytest.approx(8.0, rel=1e-9)
+
+
 def _sheet(kind: str, degree: int, reach: float, more: str = "") -> str:
     """The top of the can as a flat B-spline of 3 by 3 controls."""
     steps = (-reach, 0.0, reach)

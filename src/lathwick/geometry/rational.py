@@ -9,6 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from .conics import Hyperbola, Parabola
 from .curve import Curve
 from .curves import Circle, Ellipse
 from .placement import Axis, FloatArray, Plane
@@ -28,9 +29,12 @@ class RationalCurve:
     weights: FloatArray
 
 
+ONE_SPAN = (0.0, 0.0, 0.0, 1.0, 1.0, 1.0)
+
+
 @singledispatch
 def rational_curve(curve: Curve, low: float, high: float) -> RationalCurve:
-    """A line, circle, ellipse or spline between two parameters, low < high, exactly."""
+    """A line, conic or spline between two parameters, low < high, exactly (Piegl & Tiller 7.3, 7.5)."""
     ends = curve.points(np.array([low, high]))
     return RationalCurve(1, (low, low, high, high), ends, np.ones(2))
 
@@ -50,6 +54,23 @@ def _(curve: SplineCurve, low: float, high: float) -> RationalCurve:
     whole = abs(high - low - (curve.high - curve.low)) <= 1e-12 * (high - low)
     part = curve if whole else curve.between(low, high)
     return RationalCurve(part.degree, part.knots, part.controls, np.ones(len(part.controls)))
+
+
+@rational_curve.register
+def _(curve: Parabola, low: float, high: float) -> RationalCurve:
+    meet = curve.frame.points(
+        curve.focal * np.array([[low * high, low + high]])
+    )  # of the tangents at the ends
+    controls = np.vstack([curve.point(low), meet, curve.point(high)])
+    return RationalCurve(2, ONE_SPAN, controls, np.ones(3))
+
+
+@rational_curve.register
+def _(curve: Hyperbola, low: float, high: float) -> RationalCurve:
+    middle, far = 0.5 * (low + high), math.cosh(0.5 * (high - low))
+    flat = np.array([[curve.major * math.cosh(middle), curve.minor * math.sinh(middle)]]) / far
+    controls = np.vstack([curve.point(low), curve.frame.points(flat), curve.point(high)])
+    return RationalCurve(2, ONE_SPAN, controls, np.array([1.0, far, 1.0]))
 
 
 def _arc(plane: Plane, radii: tuple[float, float], low: float, high: float) -> RationalCurve:

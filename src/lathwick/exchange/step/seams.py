@@ -87,11 +87,22 @@ def seam_of(face: Face) -> Seam | None:
     for number, at in enumerate(starts):
         crossings = _crossings(face, paths, k, at)
         badness = len(crossings) + sum(_is_crowded(c.cut) for c in crossings)
+        badness += 2 * sum(_turns_back(rows, k, at, face.surface.periods[k]) for rows in paths)
         found.append((badness, float(number > 0), crossings))
         if number == 0 and badness == len(face.loops):
             break
     best = min(range(len(found)), key=lambda n: found[n][:2])
     return Seam(k, starts[best], _pieces(face, k, starts[best], found[best][2]))
+
+
+def _turns_back(rows: Sequence[FloatArray], k: int, at: float, period: float) -> int:
+    """How often a loop turns back so near to a seam that between its samples it may pass it twice."""
+    row = np.concatenate([uv[:, k] for uv in rows])
+    before, after = np.diff(row)[:-1], np.diff(row)[1:]
+    off = row[1:-1] - at
+    off -= period * np.round(off / period)
+    near = np.abs(off) <= np.maximum(np.abs(before), np.abs(after))
+    return int(np.count_nonzero(near & (before * after <= 0.0) & (before != after)))
 
 
 def _is_crowded(cut: Cut) -> bool:

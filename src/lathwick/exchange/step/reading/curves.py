@@ -16,18 +16,22 @@ from ....geometry.fitting import curve_as_spline
 from ....geometry.motion import Motion
 from ....geometry.placement import FloatArray, Plane
 from ....geometry.spline import BSpline, SplineCurve
-from ....geometry.vector import unit, vec3
+from ....geometry.vector import Vec3, unit, vec3
 from .source import Source
 from .text import Record
 
 MOST_CONTROLS = 200_000
+BESIDE, CORNER = 1e-9, 1e-5
+"""A spline turns a corner where, so near to both sides of a knot (share of its range), its directions differ
+by more (radians)."""
+
 ROUND, FLAT = 1e-9, 1e-12
 """How far, as a share of its size, a rational spline may be from a circle, and controls from a line."""
 
 
 def read_curve(source: Source, number: int) -> Curve:
     """The curve of an instance. Raises ExchangeError, with its number and name, for what cannot be read."""
-    return source.once("curve", number, lambda: source.by_kind(number, _PASSED, _KINDS, "curve"))
+    return source.once("curve", number, lambda: source.by_kind(number, PASSED, _KINDS, "curve"))
 
 
 def _line(source: Source, number: int) -> Curve:
@@ -72,7 +76,7 @@ def _polyline(source: Source, number: int) -> Curve:
     return _straight_or_spline(BSpline(1, _uniform(1, len(points)), points), number)
 
 
-_PASSED = {"TRIMMED_CURVE", "SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}
+PASSED = {"TRIMMED_CURVE", "SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}
 """Their second value is the curve itself."""
 
 # ---------------------------------------------------------------------- splines
@@ -166,7 +170,12 @@ def clamped(
     return (*ends[0], *inner.tolist(), *ends[1]), controls[begin : begin + count]
 
 
-def _spline(source: Source, number: int) -> Curve:
+def _written(source: Source, number: int) -> BSpline | _RationalSpline:
+    """A spline as it stands in the file."""
+    return source.once("spline", number, lambda: _read_spline(source, number))
+
+
+def _read_spline(source: Source, number: int) -> BSpline | _RationalSpline:
     shape, knots, kind, weights = spline_values(source, number, "CURVE", 5)
     if len(shape) < 2:
         raise ExchangeError(f"#{number}: a spline without controls")
@@ -178,13 +187,58 @@ def _spline(source: Source, number: int) -> Curve:
     row = knot_row(source, number, kind, degree, len(points), given)
     if weights is None:
         row, points = clamped(degree, row, points)
-        return _straight_or_spline(BSpline(degree, row, points), number)
+        return BSpline(degree, row, points)
     sizes = np.array([source.number(w, number, "a weight") for w in weights[0]])
     if len(sizes) != len(points) or not (sizes > 0.0).all():
         raise ExchangeError(f"#{number}: weights must be more than 0, one for each control")
     lifted = np.column_stack([points * sizes[:, None], sizes])
     row, lifted = clamped(degree, row, lifted)
-    return _rational(degree, row, lifted, number)
+    if np.ptp(lifted[:, 3]) <= FLAT * lifted[:, 3].max():
+        return BSpline(degree, row, lifted[:, :3] / lifted[:, 3:])
+    return _RationalSpline(BSpline(degree, row, lifted))
+
+
+def _spline(source: Source, number: int) -> Curve:
+    made = _written(source, number)
+    if isinstance(made, BSpline):
+        return _straight_or_spline(made, number)
+    found = _as_circle(made)
+    return found if found is not None else curve_as_spline(made, *made.domain)
+
+
+def spline_points(source: Source, number: int) -> list[Vec3] | None:
+    """The corners of a spline of degree 1; None for any other."""
+    made = _written(source, number)
+    base = made if isinstance(made, BSpline) else made.lifted
+    if base.degree > 1:
+        return None
+    return [
+        vec3(p) for p in base.controls[:, :3] / (base.controls[:, 3:] if base.controls.shape[1] > 3 else 1.0)
+    ]
+
+
+def corners_of(source: Source, number: int) -> list[float]:
+    """The ends of a spline and the knots at which it turns a corner."""
+    made = _written(source, number)
+    base = made if isinstance(made, BSpline) else made.lifted
+    knots, counts = np.unique(np.array(base.knots), return_counts=True)
+    found = [float(t) for t, many in zip(knots[1:-1], counts[1:-1], strict=True)
+             if many >= base.degree and _turns(made, float(t), float(knots[-1] - knots[0]))]  # fmt: skip
+    return [float(knots[0]), *found, float(knots[-1])]
+
+
+def _turns(curve: BSpline | _RationalSpline, t: float, span: float) -> bool:
+    before, after = curve.derivatives(np.array([t - BESIDE * span, t + BESIDE * span]))
+    sizes = float(np.linalg.norm(before) * np.linalg.norm(after))
+    return float(np.linalg.norm(np.cross(before, after))) > CORNER * sizes or float(before @ after) < 0.0
+
+
+def spline_part(source: Source, number: int, low: float, high: float) -> Curve:
+    """A part of a spline, without corners inside, with the parameters of the file."""
+    made = _written(source, number)
+    if isinstance(made, BSpline):
+        return SplineCurve(made.degree, made.knots, made.controls)
+    return curve_as_spline(made, low, high)
 
 
 def _straight_or_spline(made: BSpline, number: int) -> Curve:
@@ -197,7 +251,7 @@ def _straight_or_spline(made: BSpline, number: int) -> Curve:
         if off <= FLAT * size and (np.diff(points @ way) >= 0.0).all():
             return Line(vec3(points[0]), unit(vec3(way)))
     if made.degree == 1:
-        raise ExchangeError(f"#{number}: an edge with corners (a polyline) cannot be read")
+        raise ExchangeError(f"#{number}: a curve with corners (a polyline) bounds no smooth face")
     return SplineCurve(made.degree, made.knots, points)
 
 
@@ -237,14 +291,6 @@ class _RationalSpline(Curve):
         return replace(self, lifted=replace(self.lifted, controls=controls))
 
 
-def _rational(degree: int, knots: tuple[float, ...], lifted: FloatArray, number: int) -> Curve:
-    if np.ptp(lifted[:, 3]) <= FLAT * lifted[:, 3].max():
-        return _straight_or_spline(BSpline(degree, knots, lifted[:, :3] / lifted[:, 3:]), number)
-    curve = _RationalSpline(BSpline(degree, knots, lifted))
-    found = _as_circle(curve)
-    return found if found is not None else curve_as_spline(curve, *curve.domain)
-
-
 def _as_circle(curve: _RationalSpline) -> Circle | None:
     """The circle on which the whole of a curve lies; None if it lies on none."""
     t = np.linspace(*curve.domain, 24)
@@ -257,7 +303,7 @@ def _as_circle(curve: _RationalSpline) -> Circle | None:
     return circle if np.linalg.norm(feet - points, axis=1).max() <= ROUND * size else None
 
 
-_SPLINES = ("B_SPLINE_CURVE", "B_SPLINE_CURVE_WITH_KNOTS", "RATIONAL_B_SPLINE_CURVE", *EVEN["CURVE"])
+SPLINES = ("B_SPLINE_CURVE", "B_SPLINE_CURVE_WITH_KNOTS", "RATIONAL_B_SPLINE_CURVE", *EVEN["CURVE"])
 
 _KINDS: dict[str, Callable[[Source, int], Curve]] = {
     "LINE": _line,
@@ -266,5 +312,5 @@ _KINDS: dict[str, Callable[[Source, int], Curve]] = {
     "HYPERBOLA": _hyperbola,
     "PARABOLA": _parabola,
     "POLYLINE": _polyline,
-    **dict.fromkeys(_SPLINES, _spline),
+    **dict.fromkeys(SPLINES, _spline),
 }

@@ -13,12 +13,16 @@ from ....geometry.curve import Curve
 from ....geometry.curves import Line
 from ....geometry.surface import Surface
 from ....geometry.vector import Vec3, distance, sub, unit
+from .chains import Piece, between, read_chain, turned
 from .curves import read_curve
 from .source import Source
 from .surfaces import read_surface
 
 NEAR = 1e-6
 """Ends of a curve so near to each other are one."""
+
+NO_VERTEX = -(10**15)
+"""Corners without a vertex in the file have numbers below this."""
 
 NEAREST = 1e-7
 """An edge shorter than this is a point: a pole, or nothing."""
@@ -133,8 +137,7 @@ class FaceReader:
         if polygon is not None:
             return self._polygon(source.refs(polygon[-1], number, "points"))
         edges = source.values(number, "EDGE_LOOP", 1)[-1]
-        uses = [self._use(n) for n in source.refs(edges, number, "edges")]
-        return [use for use in uses if use is not None]
+        return [use for n in source.refs(edges, number, "edges") for use in self._uses(n)]
 
     def _polygon(self, points: list[int]) -> list[RawUse]:
         uses = []
@@ -148,22 +151,53 @@ class FaceReader:
         p, q = self.corners[a], self.corners[b]
         return RawEdge(Line(p, unit(sub(q, p))), 0.0, distance(p, q), a, b)
 
-    def _use(self, number: int) -> RawUse | None:
+    def _uses(self, number: int) -> list[RawUse]:
         values = self._source.values(number, "ORIENTED_EDGE", 5)
-        edge = self._edge(self._source.ref(values[3], number, "an edge"))
-        forward = self._source.flag(values[4], number, "orientation")
-        return None if edge is None else RawUse(edge[0], forward is edge[1])
+        edges = self._edges(self._source.ref(values[3], number, "an edge"))
+        if self._source.flag(values[4], number, "orientation"):
+            return edges
+        return [use.turned() for use in reversed(edges)]
 
-    def _edge(self, number: int) -> tuple[RawEdge, bool] | None:
-        """An edge, and whether it runs as the file's; None for one that is a point."""
-        return self._source.once("edge", number, lambda: self._made_edge(number))
+    def _edges(self, number: int) -> list[RawUse]:
+        """An edge as the file's runs: one, several on a curve of several pieces, none if it is a point."""
+        return self._source.once("edge", number, lambda: self._made_edges(number))
 
-    def _made_edge(self, number: int) -> tuple[RawEdge, bool] | None:
+    def _made_edges(self, number: int) -> list[RawUse]:
         source = self._source
         _, start, end, geometry, same = source.values(number, "EDGE_CURVE", 5)[:5]
         a, b = (self._corner(source.ref(v, number, "a vertex")) for v in (start, end))
         forward = source.flag(same, number, "same_sense")
-        curve = read_curve(source, source.ref(geometry, number, "a curve"))
+        basis = source.ref(geometry, number, "a curve")
+        chain = read_chain(source, basis)
+        if chain is not None:
+            return self._chained(chain if forward else turned(chain), a, b, number)
+        made = self._made_edge(number, read_curve(source, basis), (a, b), forward)
+        return [] if made is None else [RawUse(*made)]
+
+    def _chained(self, chain: list[Piece], a: int, b: int, number: int) -> list[RawUse]:
+        pieces = [piece for piece in between(chain, self.corners[a], self.corners[b], number)
+                  if distance(piece.start, piece.end) > NEAREST or piece.curve.kind != "line"]  # fmt: skip
+        joints = [a, *(self._new_corner(piece.end) for piece in pieces[:-1]), b]
+        uses = []
+        for piece, first, last in zip(pieces, joints, joints[1:], strict=False):
+            if isinstance(piece.curve, Line):
+                uses.append(RawUse(self._straight(first, last), True))
+            else:
+                ends = (first, last) if piece.forward else (last, first)
+                uses.append(RawUse(RawEdge(piece.curve, piece.t0, piece.t1, *ends), piece.forward))
+        return uses
+
+    def _new_corner(self, place: Vec3) -> int:
+        """A corner that has no vertex in the file."""
+        number = NO_VERTEX - len(self.corners)
+        self.corners[number] = place
+        return number
+
+    def _made_edge(
+        self, number: int, curve: Curve, corners: tuple[int, int], forward: bool
+    ) -> tuple[RawEdge, bool] | None:
+        """An edge on one curve, and whether it runs as the file's; None for one that is a point."""
+        a, b = corners
         p, q = self.corners[a], self.corners[b]
         low, high = curve.domain
         if isinstance(curve, Line):

@@ -27,6 +27,12 @@ class Source:
         """What was made of instances before."""
         return {}
 
+    @cached_property
+    def reach(self) -> float:
+        """No point of the file lies farther from the origin; in the unit that is read into."""
+        points = (self.point(number) for number in self.text.named("CARTESIAN_POINT"))
+        return max((norm(point) for point in points), default=0.0)
+
     def once(self, sort: str, number: int, make: Callable[[], T]) -> T:
         """What is made of an instance, the first time."""
         key = sort, number

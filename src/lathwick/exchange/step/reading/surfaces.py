@@ -9,8 +9,10 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ....errors import ExchangeError
+from ....geometry.conics import Hyperbola, Parabola
 from ....geometry.curve import Curve
 from ....geometry.curves import Circle, Ellipse, Line
+from ....geometry.fitting import curve_as_spline
 from ....geometry.placement import Axis, FloatArray, Plane
 from ....geometry.projection import ParallelProjection
 from ....geometry.rational import rational_curve, turned_surface
@@ -94,7 +96,7 @@ def _extruded(source: Source, number: int) -> Read:
     _, profile, vector, *_ = source.values(number, "SURFACE_OF_LINEAR_EXTRUSION", 3)
     ahead = source.values(source.ref(vector, number, "a vector"), "VECTOR", 2)[1]
     way = source.direction(source.ref(ahead, number, "a way"))
-    curve = read_curve(source, source.ref(profile, number, "a profile"))
+    curve = _bounded(source, read_curve(source, source.ref(profile, number, "a profile")))
     if isinstance(curve, Line):
         normal = cross(curve.direction, way)
         if norm(normal) <= LEVEL:
@@ -107,6 +109,25 @@ def _extruded(source: Source, number: int) -> Read:
         frame = drawn.frame if same else Plane(drawn.frame.origin, negated(drawn.frame.normal), drawn.frame.x)
         return Read(CylinderSurface(frame, drawn.radius), same)
     return Read(ExtrudedSurface(drawn, across), True)
+
+
+def _bounded(source: Source, curve: Curve) -> Curve:
+    """A spline for an endless conic, as far as there are points in the file; any other curve as it is."""
+    if not isinstance(curve, (Hyperbola, Parabola)):
+        return curve
+    far = _far(source, curve)
+    if isinstance(curve, Hyperbola):
+        return curve_as_spline(curve, -far, far)
+    exact = rational_curve(curve, -far, far)
+    return SplineCurve(exact.degree, exact.knots, exact.controls)
+
+
+def _far(source: Source, curve: Hyperbola | Parabola) -> float:
+    """The parameter up to which an endless conic is needed."""
+    reach = source.reach + norm(curve.frame.origin)
+    if isinstance(curve, Hyperbola):
+        return min(math.acosh(1.0 + reach / curve.major), math.asinh(reach / curve.minor))
+    return min(math.sqrt(reach / curve.focal), 0.5 * reach / curve.focal)
 
 
 def _any_point(curve: Curve) -> Vec3:
@@ -138,20 +159,22 @@ def _revolved(source: Source, number: int) -> Read:
     curve = read_curve(source, source.ref(profile, number, "a profile"))
     origin, way = source.axis(source.ref(axis, number, "an axis"))
     if isinstance(curve, Line):
-        return _revolved_line(curve, origin, way, number)
+        return _revolved_line(source, curve, (origin, way), number)
     if isinstance(curve, Circle):
         ring = _revolved_circle(curve, origin, way)
         if ring is not None:
             return ring
     low, high = curve.domain
-    if not (math.isfinite(low) and math.isfinite(high)):
-        raise ExchangeError(f"#{number}: a revolved {curve.kind} cannot be read")
+    if isinstance(curve, (Hyperbola, Parabola)):
+        high = _far(source, curve)
+        low = -high
     made = turned_surface(rational_curve(curve, low, high), Axis(origin, way), math.tau)
     return Read(made, True)
 
 
-def _revolved_line(line: Line, origin: Vec3, way: Vec3, number: int) -> Read:
-    """A plane, a cylinder or a cone; a skew line is none of them."""
+def _revolved_line(source: Source, line: Line, axis: tuple[Vec3, Vec3], number: int) -> Read:
+    """A plane, a cylinder or a cone; of a skew line a hyperboloid, as far as there are points in the file."""
+    origin, way = axis
     height = dot(sub(line.origin, origin), way)
     foot = along(origin, way, height)
     out = sub(line.origin, foot)
@@ -163,7 +186,8 @@ def _revolved_line(line: Line, origin: Vec3, way: Vec3, number: int) -> Read:
         return Read(CylinderSurface(Plane(foot, way, out), radius), slope > 0.0)
     side = sub(line.direction, scaled(way, slope))
     if norm(cross(out, side)) > LEVEL * (1.0 + norm(out)):
-        raise ExchangeError(f"#{number}: a skew line revolved (a hyperboloid) cannot be read")
+        half = source.reach + norm(line.origin)
+        return Read(turned_surface(rational_curve(line, -half, half), Axis(origin, way), math.tau), True)
     if abs(slope) <= LEVEL:
         return Read(PlaneSurface(Plane(foot, way)), dot(side, out) < 0.0 if norm(out) > LEVEL else False)
     # where the line meets the axis: out + t side = 0
