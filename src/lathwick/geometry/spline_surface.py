@@ -21,7 +21,7 @@ from .motion import Motion
 from .placement import FloatArray
 from .roots import chebyshev
 from .spline import SMOOTH_COSINE, BSpline, SplineCurve
-from .surface import BEYOND, Derivatives, Interval, Surface
+from .surface import BEYOND, Derivatives, Interval, Surface, spanned
 from .vector import Vec3
 
 IntArray = NDArray[np.int64]
@@ -107,6 +107,10 @@ class SplineSurface(Surface):
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         return self.derivatives(uv, 0)[0][0]
+
+    def elements(self, uv: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        d = self.derivatives(uv, 1)
+        return (d[0][0], *spanned(d[1][0], d[0][1]))
 
     def derivatives(self, uv: FloatArray, most: int = 2) -> list[list[FloatArray]]:
         uv = self.wrapped(uv)

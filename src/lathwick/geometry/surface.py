@@ -219,9 +219,11 @@ class Surface:
     def areas(self, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Unit normals, shape (N, 3), and areas per unit of u and v, (N,)."""
         d = self.derivatives(uv, 1)
-        ways = np.cross(d[1][0], d[0][1])
-        sizes = np.linalg.norm(ways, axis=1)
-        return ways / np.maximum(sizes, NOWHERE)[:, None], sizes
+        return spanned(d[1][0], d[0][1])
+
+    def elements(self, uv: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Points and unit normals at `uv`, shape (N, 3) each, and areas per unit of u and v, (N,)."""
+        return (self.points(uv), *self.areas(uv))
 
     def slides(self, uv: FloatArray) -> FloatArray:
         """Derivatives by u, less what they have along v; shape (N, 3)."""
@@ -526,6 +528,13 @@ class MovedSurface(Surface):
     @property
     def simple_spans(self) -> tuple[float, float]:
         return self.original.simple_spans
+
+
+def spanned(along: FloatArray, across: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Unit normals and areas of parallelograms, by their sides (N, 3)."""
+    ways = np.cross(along, across)
+    sizes = np.linalg.norm(ways, axis=1)
+    return ways / np.maximum(sizes, NOWHERE)[:, None], sizes
 
 
 class _Memo:

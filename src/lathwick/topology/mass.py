@@ -531,9 +531,9 @@ def _general_strip(
             half = 0.5 * (high - low)[counts, None]
             places, inner = low[counts, None] + half * (nodes + 1.0), half * scales
             rows = np.column_stack([np.repeat(uv[counts, 0], len(nodes)), places.ravel()])
-            ways, sizes = surface.areas(rows)
+            places_3d, ways, sizes = surface.elements(rows)
             shape = (len(half), len(nodes), 3)
-            points = (surface.points(rows) - reference).reshape(shape)
+            points = (places_3d - reference).reshape(shape)
             weights = -inner * sizes.reshape(shape[:2]) * (du[counts] * sign)[:, None]
             normals, owner = sign * ways.reshape(shape), np.full(len(points), i)
             made.append(FaceQuadrature(_filled(points), _filled(normals), _filled(weights), owner))
