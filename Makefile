@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 N ?= 2000
 SEED ?= 1
 
-.PHONY: demo test test-lowest check docs bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
+.PHONY: demo test test-lowest check docs bench fuzz fuzz-parts fuzz-rounds fuzz-bevels fuzz-prisms fuzz-sweeps fuzz-reading fuzz-trims fuzz-inputs fuzz-kills fuzz-slow screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
@@ -42,6 +42,9 @@ fuzz-bevels: $(VENV)/.ready
 
 fuzz-sweeps: $(VENV)/.ready
 	$(BIN)/python -m tests.fuzz_sweeps $(N) $(SEED)
+
+fuzz-reading: $(VENV)/.ready
+	$(BIN)/python -m tests.fuzz_reading $(N) $(SEED)
 
 fuzz-trims: $(VENV)/.ready
 	$(BIN)/python -m tests.trims $(N) $(SEED)

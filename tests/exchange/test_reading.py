@@ -44,6 +44,7 @@ PARTS = {
     "ball": lambda: lw.sphere(4, step="s"),
     "ring": lambda: lw.torus(8, 2, step="t"),
     "hollow": lambda: lw.cut(lw.box(10, 20, 30, step="b"), lw.move(lw.sphere(3, step="v"), 5, 10, 15)),
+    "apart": lambda: lw.union(lw.box(5, 5, 5, step="a"), lw.move(lw.sphere(4, step="b"), 20, 0, 0)),
     "oval": oval,
     "pebble": lambda: lw.cut(splined(), lw.move(lw.cylinder(0.5, 20, step="h"), 0, 4, -5)),
 }
@@ -68,6 +69,14 @@ def test_what_is_written_is_read(name, tmp_path):
     assert not part.messages
     lw.save(part, tmp_path / "b.step")
     assert same(lw.read_step(tmp_path / "b.step").body, body)
+
+
+def test_an_assembly_is_called_as_in_the_file(tmp_path):
+    pair = lw.Part({"pin": PARTS["holed"](), "ball 1": PARTS["apart"]()}, name="kit")
+    lw.save(pair, tmp_path / "a.step")
+    read = lw.read_step(tmp_path / "a.step")
+    assert (read.name, [*read.bodies]) == ("kit", ["pin", "ball 1"])
+    assert read.bodies["ball 1"].body.lumps == 2
 
 
 SAID = ["holed", "soft", "tee", "cone", "ball", "ring", "hollow", "pebble"]

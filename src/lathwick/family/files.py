@@ -149,7 +149,7 @@ def read_step(path: str | PathLike[str], unit: str | None = None) -> Part:
         only = file.bodies[0]
         return Part(only.body, name=only.name, color=only.color, messages=told)
     pieces: dict[str, Body | Part] = {b.name: Part(b.body, name=b.name, color=b.color) for b in file.bodies}
-    return Part(pieces, name=source.stem, messages=told)
+    return Part(pieces, name=file.name or source.stem, messages=told)
 
 
 def _path(path: str | PathLike[str], caller: Mapping[str, Any]) -> Path:

@@ -27,6 +27,9 @@ CANDIDATES = 24
 """So many places for a seam are tried, besides the start of the surface."""
 
 NEAR = 2.0 * RESOLUTION
+ROUNDED = 1e-12
+"""Parameters so near to the seam, as a share of its period, lie on it."""
+
 CROWDED = 1e-4
 """A seam so near to a vertex, as a share of the edge, that an edge would become very short is a bad one."""
 
@@ -117,9 +120,9 @@ def _crossings(face: Face, paths: Sequence[Sequence[FloatArray]], k: int, at: fl
     for number, (loop, rows) in enumerate(zip(face.loops, paths, strict=True)):
         row = np.concatenate([uv[:, k] for uv in rows])
         lap = surface.periods[k] * round((row[-1] - row[0]) / surface.periods[k])
-        turns = np.floor(
-            (np.append(row, row[0] + lap) - at) / surface.periods[k]
-        )  # one more at each crossing
+        shares = (np.append(row, row[0] + lap) - at) / surface.periods[k]
+        on_seam = np.abs(shares - np.round(shares)) <= ROUNDED
+        turns = np.floor(np.where(on_seam, np.round(shares), shares))  # one more at each crossing
         for j in np.flatnonzero(np.diff(turns)).tolist():
             i, n = divmod(j, SPOTS)
             coedge, after = loop.coedges[i], i

@@ -31,11 +31,13 @@ Color = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class Placed:
-    """A solid of the file, by number, under a name, and where it is: a matrix (4, 4) in the file's unit."""
+    """A solid of the file, by number, under a name, and where it is: a matrix (4, 4) in the file's unit.
+    group : the same for solids that stand for one product in one place."""
 
     number: int
     name: str
     matrix: FloatArray
+    group: int = 0
 
 
 @dataclass(frozen=True)
@@ -202,9 +204,10 @@ class _Assembly:
             raise ExchangeError(
                 f"#{home}: assemblies in assemblies, more than {DEEPEST} deep or {MOST_PLACED} together"
             )
+        group = self._visits
         for item in self._homes.get(home, ()):
             if self._is_solid(item):
-                yield Placed(item, name or text_name(source, item), matrix)
+                yield Placed(item, name or text_name(source, item), matrix, group)
             elif source.text.record(item).name == "MAPPED_ITEM":
                 _, mapping, target = source.values(item, "MAPPED_ITEM", 3)[:3]
                 origin, inner = source.values(source.ref(mapping, item, "a map"), "REPRESENTATION_MAP", 2)[:2]
@@ -247,6 +250,34 @@ def _occurrences(text: StepText) -> dict[int, _Use]:
             whole, piece = (frozenset(shapes[int(v)]) for v in usage[3:5])
             found[int(values[0])] = _Use(usage[1].strip() or str(usage[0]), whole, piece)
     return found
+
+
+def whole_name(text: StepText) -> str:
+    """The name of the product that is no part of another; "" if there is not one alone."""
+    parts = set()
+    for number in text.named("NEXT_ASSEMBLY_USAGE_OCCURRENCE"):
+        values = text.part(number, "NEXT_ASSEMBLY_USAGE_OCCURRENCE") or []
+        parts.add(_product_of(text, values[4]) if len(values) > 4 else None)
+    roots = [number for number in text.named("PRODUCT") if number not in parts]
+    values = text.part(roots[0], "PRODUCT") or [] if len(roots) == 1 else []
+    names = [value.strip() for value in values[1::-1] if isinstance(value, str)]
+    return next((name for name in names if name), "")
+
+
+def _product_of(text: StepText, definition: Any) -> int | None:
+    """The product of a definition, by way of its formation."""
+    here = definition
+    for names in (("PRODUCT_DEFINITION", 2), ("PRODUCT_DEFINITION_FORMATION", 2)):
+        values = _part_like(text, here, names[0])
+        here = values[names[1]] if len(values) > names[1] else None
+    return int(here) if isinstance(here, Ref) else None
+
+
+def _part_like(text: StepText, reference: Any, name: str) -> list[Any]:
+    """The values of an instance of a kind, or of one with more at its end."""
+    if not isinstance(reference, Ref):
+        return []
+    return next((r.values for r in text.records(reference) if r.name.startswith(name)), [])
 
 
 def _are_refs(values: Sequence[Any], count: int) -> bool:

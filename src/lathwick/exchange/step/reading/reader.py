@@ -18,7 +18,7 @@ from ....topology.body import Body
 from ....topology.brep import Lump, Shell
 from ....topology.mass import mass_properties
 from .faces import FaceReader, RawFace
-from .products import SOLIDS, Color, Placed, Units, colors_of, placed_solids, unit_named, units_of
+from .products import SOLIDS, Color, Placed, Units, colors_of, placed_solids, unit_named, units_of, whole_name
 from .source import Source
 from .text import Ref, StepText, Typed
 from .whole import WholeShell
@@ -48,6 +48,7 @@ class ReadFile:
 
     bodies: list[ReadBody]
     unit: str
+    name: str = ""
     messages: list[str] = field(default_factory=list)
 
 
@@ -67,7 +68,7 @@ def read_bodies(data: bytes, unit: str | None = None) -> ReadFile:
     if not isinstance(into, str) or into not in MILLIMETRES:
         raise ExchangeError(f"{into!r} is no unit of length; use {', '.join(MILLIMETRES)}")
     source = Source(text, units.length / MILLIMETRES[into], units.angle)
-    file = ReadFile([], into)
+    file = ReadFile([], into, whole_name(text))
     _read_bodies(source, units, file)
     if not file.bodies:
         raise ExchangeError("the file holds no solid")
@@ -81,14 +82,16 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
     lumps: dict[int, list[Lump]] = {}
     used: dict[str, int] = {}
     labels: dict[int, list[str]] = {}
-    for placed in placed_solids(source):
-        name = placed.name or "body"
-        if placed.number not in lumps:
-            lumps[placed.number] = _SolidReader(source, gap, file, name).lumps(placed.number)
-        if not lumps[placed.number]:
+    for group in _groups(source):
+        placed, name = group[0], _name_of(group)
+        for number in (one.number for one in group):
+            if number not in lumps:
+                lumps[number] = _SolidReader(source, gap, file, name).lumps(number)
+        members = [lump for one in group for lump in lumps[one.number]]
+        if not members:
             continue
         try:
-            body = Body.made(lumps[placed.number], file.unit)
+            body = Body.made(members, file.unit)
         except LathwickError as error:
             raise ExchangeError(f'#{placed.number} ("{name}"): {error.message}') from None
         if not np.allclose(placed.matrix, np.eye(4), rtol=0.0, atol=1e-15):
@@ -96,8 +99,27 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         used[name] = used.get(name, 0) + 1
         label = name if used[name] == 1 else f"{name} {used[name]}"
         file.bodies.append(ReadBody(label.replace("/", "-"), body, _color(source, colors, placed.number)))
-        labels.setdefault(placed.number, []).append(label)
+        for one in group:
+            labels.setdefault(one.number, []).append(label)
     _tell_layers(source, file, labels)
+
+
+def _groups(source: Source) -> list[list[Placed]]:
+    """Solids that make one body: each by itself, but in our files those that stand for one product."""
+    made: dict[tuple[int, int], list[Placed]] = {}
+    for k, placed in enumerate(placed_solids(source)):
+        made.setdefault((placed.group, 0 if _is_ours(source) else k), []).append(placed)
+    return list(made.values())
+
+
+def _name_of(group: Sequence[Placed]) -> str:
+    """The name of a body; its lumps are numbered in our files."""
+    name = group[0].name
+    return (name.removesuffix(" 1") if len(group) > 1 else name) or "body"
+
+
+def _is_ours(source: Source) -> bool:
+    return source.text.system.partition(" ")[0] == OURS
 
 
 def _tell_layers(source: Source, file: ReadFile, labels: Mapping[int, Sequence[str]]) -> None:
@@ -141,7 +163,7 @@ class _SolidReader:
     def __init__(self, source: Source, gap: float, file: ReadFile, name: str) -> None:
         self._source, self._gap, self._file, self._name = source, gap, file, name
         self._faces = FaceReader(source)
-        self._is_whole = source.text.system.partition(" ")[0] == OURS
+        self._is_whole = _is_ours(source)
 
     def lumps(self, number: int) -> list[Lump]:
         """The lumps of a solid, or of the closed shells of a surface model."""

@@ -1,0 +1,93 @@
+"""Random bodies written to STEP, read back, written and read again: python -m tests.fuzz_reading COUNT SEED.
+
+In turn trees of booleans, unions with rounds, and prisms with splined sides combined with others.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections import Counter
+from pathlib import Path
+
+import numpy as np
+
+import lathwick as lw
+
+from .csg import random_tree
+from .fuzz_prisms import other, posed, prism
+from .rounded_unions import random_union
+
+EQUAL = 1e-9
+
+
+def body_of(seed: int) -> lw.Body | None:
+    """None where the draw gives no valid body."""
+    try:
+        if seed % 3 == 0:
+            return random_tree(seed).body
+        if seed % 3 == 1:
+            body, edges, radius = random_union(seed)
+            return lw.fillet(body, edges, radius, step="soft")
+        random = np.random.default_rng(seed)
+        return lw.union(prism(random), posed(other(random), random))
+    except lw.ModellingError:
+        return None
+
+
+def _unlike(one: lw.Body, two: lw.Body) -> str:
+    """What differs between two bodies that should be equal."""
+    for what in ("volume", "area"):
+        a, b = getattr(one, what), getattr(two, what)
+        if abs(a - b) > EQUAL * abs(a):
+            return f"{what} {b:.12g} for {a:.12g}"
+    for what in ("faces", "edges", "vertices"):
+        a, b = len(getattr(one, what)()), len(getattr(two, what)())
+        if a != b:
+            return f"{b} {what} for {a}"
+    names = [sorted(face.brep.names[0] for face in body.faces() if face.brep.names) for body in (one, two)]
+    return "" if names[0] == names[1] else "other names of faces"
+
+
+def trial(seed: int, folder: Path) -> str:
+    """ "equal", "none" (no body), "refused: ..." or "WRONG: ..."."""
+    body = body_of(seed)
+    if body is None:
+        return "none"
+    part, paths = lw.Part(body, name=f"body {seed}", color="#3366cc"), [folder / f"{k}.step" for k in "ab"]
+    try:
+        lw.save(part, paths[0])
+    except lw.ExchangeError as error:
+        return f"refused to write: {error.message}"
+    try:
+        read = lw.read_step(paths[0])
+        lw.save(read, paths[1])
+        again = lw.read_step(paths[1])
+    except lw.LathwickError as error:
+        return f"refused: {error}"
+    for found in (read, again):
+        if unlike := _unlike(body, found.body):
+            return f"WRONG: {unlike}"
+        if found.name != part.name or found.color is None or found.messages:
+            return f"WRONG: {found.name!r}, color {found.color}, {[m.text for m in found.messages]}"
+    return "equal"
+
+
+def main() -> None:
+    count, first = (int(n) for n in sys.argv[1:3])
+    found, slow = Counter[str](), []
+    with tempfile.TemporaryDirectory() as folder:
+        for seed in range(first, first + count):
+            start = time.perf_counter()
+            outcome = trial(seed, Path(folder))
+            slow.append(time.perf_counter() - start)
+            found[outcome.split(":")[0]] += 1
+            if outcome not in ("equal", "none"):
+                print(seed, outcome, flush=True)
+    print(dict(found), f"median {np.median(slow):.2f} s, longest {max(slow):.1f} s")
+    sys.exit(any(outcome.startswith("WRONG") for outcome in found))
+
+
+if __name__ == "__main__":
+    main()
