@@ -115,7 +115,8 @@ def _groups(source: Source) -> list[list[Placed]]:
 def _name_of(group: Sequence[Placed]) -> str:
     """The name of a body; its lumps are numbered in our files."""
     name = group[0].name
-    return (name.removesuffix(" 1") if len(group) > 1 else name) or "body"
+    numbered = len(group) > 1 and group[1].name != name
+    return (name.removesuffix(" 1") if numbered else name) or "body"
 
 
 def _is_ours(source: Source) -> bool:
