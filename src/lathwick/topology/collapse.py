@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.tolerance import RESOLUTION
-from ..geometry.vector import dot
+from ..geometry.vector import distance, dot
 from .brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from .sets import Sets
 
@@ -213,6 +213,8 @@ def _back_on(half: Half, back: Half, least: float) -> bool:
         return way is not other
     if one.is_closed is not two.is_closed or abs(one.length - two.length) > 10.0 * least:
         return False
+    if not one.is_closed and _ends_apart(one, two) > 10.0 * least:
+        return False
     t = two.t0 + SAMPLES * (two.t1 - two.t0)
     for point, tangent in zip(two.curve.points(t).tolist(), two.curve.derivatives(t).tolist(), strict=True):
         s = one.curve.parameter((point[0], point[1], point[2]))
@@ -223,6 +225,12 @@ def _back_on(half: Half, back: Half, least: float) -> bool:
         if along is (way is other):
             return False
     return True
+
+
+def _ends_apart(one: Edge, two: Edge) -> float:
+    """How far the ends of two edges are from each other, at least one pair of them."""
+    (a, b), (c, d) = one.end_points(), two.end_points()
+    return min(max(distance(a, c), distance(b, d)), max(distance(a, d), distance(b, c)))
 
 
 def _shell(shell: Shell, made: dict[Face, Face | None]) -> Shell:

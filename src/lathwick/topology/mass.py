@@ -31,6 +31,7 @@ from ..geometry.search import closed_in
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import NOWHERE
+from ..geometry.vector import cross, norm
 from .boxes import outer_box
 from .brep import Coedge, Edge, Face, Loop
 from .face_quadrature import NODES, WEIGHTS, FaceQuadrature, closed_strip, completed, joined, level_bases
@@ -39,12 +40,14 @@ from .windings import unrolled
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
+FEW_ROUND, DENSE_ROUND = 8, 40
 CROSSING_SAMPLES = 65
 """Places along an edge between which it is taken to pass a break of its surface at most once."""
 
 FEW_SAMPLES = 9
 """Places along an edge that tell about how far it goes."""
 
+LEVEL = 1e-12
 SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
@@ -171,6 +174,8 @@ def _strip(
     groups: dict[_MakeNodes, list[tuple[int, Coedge]]] = {}
     for i, coedge in uses:
         make = _EDGES_IN_BATCHES.get(type(coedge.edge.curve), _curve_nodes)
+        if make is _circle_nodes and coedge.edge.is_closed and _is_even(rule, faces[i], coedge.edge):
+            make = _ring_nodes if faces[i].surface.plane is not None else _dense_ring_nodes
         groups.setdefault(_curve_nodes if rule is _general_strip else make, []).append((i, coedge))
     found = [_broken_nodes(faces, group) if make is _curve_nodes else make(group)
              for make, group in groups.items()]  # fmt: skip
@@ -214,6 +219,36 @@ def _circle_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
     points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
     steps = w[:, :, None] * (cos * y - sin * x)
     return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, counts * len(OUTER_NODES))
+
+
+def _is_even(rule: _Rule, face: Face, circle: Edge) -> bool:
+    """Whether what is integrated along a whole circle is a trigonometric polynomial of a degree less than
+    `FEW_ROUND`: where its face is a plane, or is turned about the axis of the circle."""
+    if rule in (_plane_strip, _cylinder_strip, _cone_strip):
+        return True
+    surface, curve = face.surface, circle.curve
+    if not isinstance(surface, TorusSurface) or not isinstance(curve, Circle):
+        return False
+    return norm(cross(surface.frame.normal, curve.frame.normal)) <= LEVEL
+
+
+def _ring_nodes(uses: Sequence[tuple[int, Coedge]], count: int = FEW_ROUND) -> _Nodes:
+    """Whole circles at once, at places evenly all round: exact for trigonometric polynomials of a degree less
+    than the count."""
+    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])
+    t = np.linspace(0.0, math.tau, count, endpoint=False)
+    w = np.outer(_signs(uses) * rows[:, 9], np.full(count, math.tau / count))
+    cos, sin = np.cos(t)[:, None], np.sin(t)[:, None]
+    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
+    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
+    steps = w[:, :, None] * (cos * y - sin * x)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, np.full(len(uses), count))
+
+
+def _dense_ring_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:
+    """As `_ring_nodes`, so close together that they leave no gap by which a ring could be cut open."""
+    return _ring_nodes(uses, DENSE_ROUND)
 
 
 def _curve_nodes(uses: Sequence[tuple[int, Coedge]]) -> _Nodes:

@@ -14,7 +14,7 @@ from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.intersections import SAME, intersection
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import dot
+from ...geometry.vector import Vec3, dot, negated, sub
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Vertex
 from ...topology.trim import INSIDE, region_of
@@ -24,6 +24,13 @@ PER_EDGE, FINE = 65, 513
 NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
 
+SHORT_ARC = 3.0
+"""Radians, less than half a turn."""
+
+PARTING = 1e-3
+"""The least component of a unit tangent away from a plane between two edges."""
+
+LEVEL = 1e-9
 MUCH_LONGER = 8.0
 """Times as long as another, an edge is looked at in part."""
 
@@ -154,8 +161,36 @@ def _only_at_an_end(one: Edge, two: Edge, boxes: FloatArray) -> bool:
 
 def _meet(one: Edge, two: Edge) -> bool:
     """Whether two edges come together elsewhere than at common ends."""
+    if _part_for_good(one, two):
+        return False
     spans = _spans_beside(one, two), _spans_beside(two, one)
     return any(_meet_within(one, a, two, b) for a in spans[0] for b in spans[1])
+
+
+def _part_for_good(one: Edge, two: Edge) -> bool:
+    """Whether lines or arcs of less than half a turn leave their only common end on two sides of a plane, and
+    never turn back to it: a component of a tangent of such an arc has no zero between ends of one sign. The
+    other end may run level with the plane."""
+    if not all(edge.curve.kind == "line" or _is_short_arc(edge) for edge in (one, two)):
+        return False
+    common = {one.start, one.end} & {two.start, two.end} - {None}
+    if len(common) != 1 or one.start is one.end or two.start is two.end:
+        return False
+    corner = common.pop()
+    first, second = (_ways_from(edge, corner) for edge in (one, two))
+    across = sub(first[0], second[0])
+    (leaves, goes_on), (parts, stays) = ([dot(way, across) for way in ways] for ways in (first, second))
+    return leaves > PARTING and parts < -PARTING and goes_on > -LEVEL and stays < LEVEL
+
+
+def _is_short_arc(edge: Edge) -> bool:
+    return edge.curve.kind == "circle" and edge.t1 - edge.t0 < SHORT_ARC
+
+
+def _ways_from(edge: Edge, corner: Vertex | None) -> list[Vec3]:
+    """Unit tangents at both ends of an edge, that leads away from one of them; that one first."""
+    ways = [edge.curve.tangent(t) for t in (edge.t0, edge.t1)]
+    return ways if edge.start is corner else [negated(way) for way in reversed(ways)]
 
 
 def _spans_beside(edge: Edge, other: Edge) -> list[Span]:
@@ -218,14 +253,16 @@ def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | N
     its neighbour."""
     lump_of = {f: lump for lump in lumps for shell in lump.shells for f in shell.faces}
     faces = list(lump_of)
-    boxes = np.array([outer_box(face) for face in faces])
-    mine = np.array([_box(face, strip) for face, strip in new])
-    for i, j in overlapping(mine, boxes):
+    box_of = {face: _box(face, strip) for face, strip in new}
+    mine = np.array(list(box_of.values()))
+    box_of |= {face: outer_box(face) for face in faces if face not in box_of}
+    ends = {face: _ends_of(face) for face in faces}
+    for i, j in overlapping(mine, np.array([box_of[face] for face in faces])):
         one, two = new[i][0], faces[j]
-        if one is two or _neighbours(one, two):
+        if one is two or not ends[one].isdisjoint(ends[two]):
             continue
         touching = lump_of[one] is not lump_of[two]  # separate lumps may touch
-        if _hits(one, two, touching) or _hits(two, one, touching):
+        if _hits(one, two, box_of[two], touching) or _hits(two, one, mine[i], touching):
             raise TooLargeError("the new face runs into another face", two)
 
 
@@ -237,16 +274,18 @@ def _box(face: Face, strip: Strip | None) -> FloatArray:
     return np.array([table.min(axis=0), table.max(axis=0)])
 
 
-def _neighbours(one: Face, two: Face) -> bool:
-    ends = [{v for c in face.coedges() for v in (c.edge.start, c.edge.end) if v} for face in (one, two)]
-    rings = [{c.edge for c in face.coedges() if c.edge.is_closed} for face in (one, two)]
-    return bool(ends[0] & ends[1] or rings[0] & rings[1])
+def _ends_of(face: Face) -> set[Vertex | Edge | None]:
+    """The vertices and closed edges of a face: its neighbours have some of them."""
+    ends: set[Vertex | Edge | None] = set()
+    for coedge in face.coedges():
+        edge = coedge.edge
+        ends |= {edge} if edge.is_closed else {edge.start, edge.end}
+    return ends
 
 
-def _hits(one: Face, two: Face, touching: bool) -> bool:
-    """Whether an edge of a face passes through another face; or only touches it, unless they may. On one
-    surface they never may."""
-    box = outer_box(two)
+def _hits(one: Face, two: Face, box: FloatArray, touching: bool) -> bool:
+    """Whether an edge of a face passes through another face, in a box; or only touches it, unless they may.
+    On one surface they never may."""
     touching = touching and intersection(one.surface, two.surface) is not SAME
     for coedge in one.coedges():
         edge = coedge.edge
