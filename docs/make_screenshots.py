@@ -88,6 +88,17 @@ def logger_case(
 """
 
 
+PRESETS = """
+["Weir 3"]
+pipe = 48.3
+length = 60.0
+
+["Weir 7"]
+pipe = 33.7
+foot = 90.0
+"""
+
+
 def main() -> None:
     HERE.mkdir(exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -120,15 +131,25 @@ def prepare(folder: Path) -> None:
 
 
 def page(script: Path) -> None:
-    """The page of a script, in a browser."""
+    """The page of a script, in a browser: a part, and presets side by side."""
     sys.path.insert(0, str(HERE.parents[1]))
     from tests.browser import opened, served
 
+    script.with_suffix(".presets.toml").write_text(PRESETS)
     with served(script) as address, opened() as window:
         window.goto(address)
         window.frame_locator("iframe").locator("#told h1").filter(has_text="_").wait_for()
         window.wait_for_timeout(1000)
         window.screenshot(path=HERE / "page.png")
+        window.get_by_role("tab", name="Compare").click()
+        window.get_by_label("compare").click()
+        for name in ("Weir 3", "Weir 7"):
+            window.get_by_role("option", name=name).click()
+        window.keyboard.press("Escape")
+        window.get_by_role("button", name="Show side by side").click()
+        window.frame_locator("iframe").locator("#told h1").filter(has_text="Weir 7").wait_for()
+        window.wait_for_timeout(1000)
+        window.screenshot(path=HERE / "side_by_side.png")
 
 
 def examples(folder: Path) -> None:

@@ -169,6 +169,29 @@ def test_presets_are_kept_chosen_and_removed(desk, script):
     wait_for(lambda: "site A" not in file.read_text())
 
 
+def test_presets_are_shown_side_by_side(desk, script):
+    """Two presets and what is set, in a row, with what differs in a table; a change shows one part again."""
+    text = '["site A"]\nwide = 60.0\nshape = "square"\n\n["site B"]\nwide = 20.0\nshape = "square"\n'
+    script.with_name("block.presets.toml").write_text(text)
+    script.write_text(script.read_text() + "\n")  # a saved script is loaded again
+    desk.tab("Compare")
+    desk.page.get_by_label("compare").click()
+    for name in ("site A", "site B"):
+        desk.page.get_by_role("option", name=name).click()
+    desk.page.keyboard.press("Escape")
+    desk.page.get_by_role("button", name="Show side by side").click()
+    desk.volume(60 * 30 * 10 + 20 * 10 * 10 + 40 * 20 * 10 - ROUND)
+    rows = desk.page.locator(".lw-table tr").all_inner_texts()
+    told = {row.split()[0]: row.split()[1:] for row in rows if row.strip()}
+    assert told["wide"] == ["40", "60", "20"]
+    assert told["shape"] == ["round", "square", "square"]
+    assert told["volume"][2:] == ["18000", "mm³", "2000", "mm³"]
+    assert "hollow" not in told
+    desk.tab("Set")
+    desk.type("wide", "50")
+    desk.volume(50 * 25 * 10 - ROUND)
+
+
 def wait_for(done):
     until = time.monotonic() + 90
     while not done():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 
 from ..errors import ExchangeError
 from ..geometry.units import MILLIMETRES
@@ -13,6 +14,9 @@ from .part import Part
 
 GAP = 5.0
 """Millimetres between the boxes around parts, where nothing else is asked for."""
+ROOM = 0.1
+"""Between parts in a row, as a share of the largest size."""
+
 SHAPE = 1.2
 """A plate is about so many times as wide as deep."""
 
@@ -41,6 +45,18 @@ def plate_of(parts: Sequence[Part], gap: float | None = None, name: str = "plate
         raise ExchangeError(f"gap is a length of 0 or more, got {gap}")
     made = {place.part.name: _put(place) for place in _in_rows(parts, free)}
     return Part({part.name: made[part.name] for part in parts}, name=name)
+
+
+def row_of(parts: Sequence[Part], name: str) -> Part:
+    """One part of all parts, each by its name, in one row along x with room between them, their fronts in
+    line."""
+    sizes = [[high - low for low, high in zip(*part.bounds, strict=True)] for part in parts]
+    room = ROOM * max(max(size) for size in sizes)
+    starts = accumulate((size[0] + room for size in sizes[:-1]), initial=0.0)
+    made = [
+        _put(_Place(part, size[0], size[1], x)) for part, size, x in zip(parts, sizes, starts, strict=True)
+    ]
+    return Part({part.name: part for part in made}, name=name)
 
 
 def _in_rows(parts: Sequence[Part], gap: float) -> list[_Place]:

@@ -9,7 +9,7 @@ import asyncio
 import itertools
 import json
 import time
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from contextlib import suppress
 from typing import Any
 
@@ -20,6 +20,9 @@ from ..family.script import script_path
 from ..view.html_file import static
 from .controls import Control, control_of
 from .maker import FORMATS, Answer
+from .pieces import Working, draw_rows
+from .preset_row import PresetRow
+from .side_by_side import SideBySide
 from .worker import Worker
 
 LOOKING = 0.5
@@ -75,12 +78,12 @@ class Session:
         self._path = script_path(script)
         self._worker = Worker(script)
         self._controls: dict[str, Control] = {}
-        self._presets: dict[str, dict[str, str]] = {}
         self._numbers: list[int] = []
         self._saved = self._stamp()
         self._is_building = self._is_stale = self._is_closed = False
         self._reloading = asyncio.Lock()
-        self._unit = ""
+        self._unit = self._shown = ""
+        self._fits = False
 
     # ---- what is drawn once
 
@@ -112,7 +115,7 @@ class Session:
             self._title = ui.label().classes("text-lg font-bold leading-tight")
             self._about = ui.label().classes("text-sm text-grey-8")
         with ui.tabs().props("dense no-caps align=left active-color=teal-10").classes("px-2") as tabs:
-            for name in ("Set", "Know", "Steps", "Take"):
+            for name in ("Set", "Know", "Compare", "Steps", "Take"):
                 ui.tab(name)
         with (
             ui.tab_panels(tabs, value="Set", animated=False)
@@ -120,10 +123,12 @@ class Session:
             .props("keep-alive")
         ):
             with ui.tab_panel("Set").classes("p-0 gap-1"):
-                self._preset_row = ui.column().classes("w-full gap-1")
+                self._presets = PresetRow(self, lambda presets: self._compared.fill(presets))
                 self._fields = ui.column().classes("w-full gap-0")
             with ui.tab_panel("Know").classes("p-0 pt-2 gap-3"):
                 self._know = ui.column().classes("w-full gap-3")
+            with ui.tab_panel("Compare").classes("p-0 pt-2 gap-2"):
+                self._compared = SideBySide(self)
             with ui.tab_panel("Steps").classes("p-0 pt-2"):
                 self._steps = ui.column().classes("w-full gap-0")
             with ui.tab_panel("Take").classes("p-0 pt-2"):
@@ -152,15 +157,13 @@ class Session:
             await self._reload()
 
     async def _reload(self) -> None:
-        values = self._values()
-        with self._working():
-            loaded = await self._worker.ask({"kind": "load"})
-        if self._told(loaded):
+        values = self.values()
+        loaded = await self.ask({"kind": "load"})
+        if loaded is None:
             return
         self._title.text = loaded["name"]
         self._about.text = loaded["about"]
         self._unit = loaded["unit"]
-        self._presets = loaded["presets"]
         self._fields.clear()
         self._controls = {}
         with self._fields:
@@ -169,7 +172,8 @@ class Session:
                 self._controls[parameter["name"]] = control
                 if parameter["name"] in values:
                     control.put(values[parameter["name"]])
-        self._draw_presets()
+        self._presets.fill(loaded["presets"])
+        self._compared.fill(loaded["presets"])
         await self.changed()
 
     def _stamp(self) -> tuple[float, int]:
@@ -186,8 +190,14 @@ class Session:
 
     # ---- building
 
-    def _values(self) -> dict[str, str]:
+    def values(self) -> dict[str, str]:
+        """What is set, as it was typed."""
         return {name: control.text for name, control in self._controls.items() if control.text.strip()}
+
+    def put(self, values: Mapping[str, str]) -> None:
+        """Set all parameters, to their defaults where they have no value here."""
+        for name, control in self._controls.items():
+            control.put(values.get(name, control.default))
 
     async def changed(self) -> None:
         """Build with what is set now; while that goes on, only the last change is kept waiting."""
@@ -198,7 +208,7 @@ class Session:
         try:
             while True:
                 self._is_stale = False
-                values = self._values()
+                values = self.values()
                 with self._working():
                     answer = await self._worker.ask({"kind": "build", "values": values})
                 if not self._is_stale or self._is_closed:
@@ -214,7 +224,7 @@ class Session:
             return
         for name, control in self._controls.items():
             control.resolved(answer["values"].get(name, ""))
-        self._show(answer["model"])
+        self.show(answer["model"])
         self._draw_know(answer)
         self._draw_steps(answer["steps"])
 
@@ -228,8 +238,14 @@ class Session:
         self._worker.stop()
         self._models.drop(self._numbers)
 
-    def _working(self) -> _Working:
-        return _Working(self._busy, self._stop)
+    def _working(self) -> Working:
+        return Working(self._busy, self._stop)
+
+    async def ask(self, request: Mapping[str, Any]) -> Answer | None:
+        """The worker's answer; None for an error, which has been shown."""
+        with self._working():
+            answer = await self._worker.ask(request)
+        return None if self._told(answer) else answer
 
     def _told(self, answer: Answer) -> bool:
         """Whether an answer is an error, which is shown at its parameter, or above the part."""
@@ -243,7 +259,9 @@ class Session:
 
     # ---- what came of it
 
-    def _show(self, content: bytes) -> None:
+    def show(self, content: bytes, shown: str = "") -> None:
+        """Show a model; the view is fitted to it where it is not `shown` what was before."""
+        self._fits, self._shown = shown != self._shown, shown
         self._numbers.append(self._models.add(content))
         self._models.drop(self._numbers[:-KEPT_MODELS])
         self._numbers = self._numbers[-KEPT_MODELS:]
@@ -251,12 +269,13 @@ class Session:
 
     def _show_last(self) -> None:
         if self._numbers:
-            self._client.run_javascript(f'tellPart({{model: "/model/{self._numbers[-1]}"}})')
+            told = {"model": f"/model/{self._numbers[-1]}", "fit": self._fits}
+            self._client.run_javascript(f"tellPart({json.dumps(told)})")
 
     def _draw_know(self, answer: Answer) -> None:
         self._know.clear()
         with self._know:
-            _rows(answer["measures"])
+            draw_rows(answer["measures"])
             if answer["messages"]:
                 ui.label("Told by the design").classes("font-bold")
             for message in answer["messages"]:
@@ -271,7 +290,7 @@ class Session:
             return
         with self._changes:
             ui.label("Changed against where one started").classes("font-bold")
-            _rows([[name, f"{before} → {after}"] for name, before, after in changes])
+            draw_rows([[name, f"{before} → {after}"] for name, before, after in changes])
 
     def _draw_steps(self, steps: list[dict[str, Any]]) -> None:
         self._steps.clear()
@@ -289,10 +308,9 @@ class Session:
 
     def _stepper(self, name: str) -> Callable[[], Awaitable[None]]:
         async def show() -> None:
-            with self._working():
-                answer = await self._worker.ask({"kind": "step", "name": name})
-            if not self._told(answer):
-                self._show(answer["model"])
+            answer = await self.ask({"kind": "step", "name": name})
+            if answer is not None:
+                self.show(answer["model"])
 
         return show
 
@@ -309,94 +327,15 @@ class Session:
         text += f", at {answer['angle']} degrees" if "angle" in answer else ""
         self._client.run_javascript(f"tellPart({{note: {json.dumps(text)}}})")
 
-    # ---- presets
-
-    def _draw_presets(self, chosen: str = "") -> None:
-        self._preset_row.clear()
-        with self._preset_row, ui.row().classes("w-full items-center no-wrap gap-1"):
-            names = ["", *self._presets]
-            choice = ui.select(names, label="preset", value=chosen, on_change=self._start_from)
-            choice.props("dense options-dense").classes("grow")
-            self._preset = choice
-            reset = ui.button("Reset", on_click=self._reset).props("flat dense no-caps")
-            reset.tooltip("the values of the preset again, or the defaults")
-            ui.button("Save", on_click=self._ask_name).props("flat dense no-caps")
-            ui.button("Remove", on_click=self._remove).props("flat dense no-caps")
-
-    async def _start_from(self, event: Any) -> None:
-        if event.value in self._presets:
-            await self._reset()
-
-    async def _reset(self) -> None:
-        """Everything as in the preset that is chosen, or as by default."""
-        values = self._presets.get(self._preset.value or "", {})
-        for name, control in self._controls.items():
-            control.put(values.get(name, control.default))
-        await self._worker.ask({"kind": "start from", "values": self._values()})
-        await self.changed()
-
-    async def _ask_name(self) -> None:
-        with self._client, ui.dialog() as dialog, ui.card():
-            name = ui.input("name of the preset", value=self._preset.value or "").props("autofocus")
-            name.on("keydown.enter", lambda: dialog.submit(name.value))
-            with ui.row():
-                ui.button("Save", on_click=lambda: dialog.submit(name.value)).props("no-caps")
-                ui.button("Leave", on_click=lambda: dialog.submit("")).props("flat no-caps")
-        chosen = await dialog
-        if chosen:
-            await self._kept({"kind": "save preset", "name": chosen, "values": self._values()}, chosen)
-
-    async def _remove(self) -> None:
-        if self._preset.value:
-            await self._kept({"kind": "remove preset", "name": self._preset.value}, "")
-
-    async def _kept(self, request: dict[str, Any], chosen: str) -> None:
-        answer = await self._worker.ask(request)
-        if self._told(answer):
-            return
-        self._presets = answer["presets"]
-        self._draw_presets(chosen)
-        if chosen:
-            await self._worker.ask({"kind": "start from", "values": self._presets[chosen]})
-
     # ---- files
 
     def _taker(self, kind: str, suffix: str) -> Callable[[], Awaitable[None]]:
         async def take() -> None:
-            with self._working():
-                answer = await self._worker.ask({"kind": kind, "format": suffix})
-            if self._told(answer):
+            answer = await self.ask({"kind": kind, "format": suffix})
+            if answer is None:
                 return
             for failed in answer.get("failed", []):
                 ui.notify(failed, type="negative", timeout=0, close_button="close")
             ui.download.content(answer["data"], answer["name"])
 
         return take
-
-
-class _Working:
-    """Shows that something goes on, and a button to stop it, if it takes longer than a moment."""
-
-    def __init__(self, busy: Any, stop: Any) -> None:
-        self._things = (busy, stop)
-        self._task: asyncio.TimerHandle | None = None
-
-    def __enter__(self) -> None:
-        self._task = asyncio.get_running_loop().call_later(0.3, self._show)
-
-    def _show(self) -> None:
-        for thing in self._things:
-            thing.classes(remove="hidden")
-
-    def __exit__(self, *_: object) -> None:
-        if self._task is not None:
-            self._task.cancel()
-        for thing in self._things:
-            thing.classes(add="hidden")
-
-
-def _rows(rows: list[list[str]]) -> None:
-    with ui.element("div").classes("lw-rows"):
-        for name, value in rows:
-            ui.label(name)
-            ui.label(value)

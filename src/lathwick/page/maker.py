@@ -23,6 +23,7 @@ from ..family.files import save
 from ..family.measuring import angle, distance
 from ..family.parameters import REQUIRED
 from ..family.part import Part
+from ..family.plates import row_of
 from ..family.row_work import script_line, told
 from ..family.script import load_design
 from ..family.tables import name_problem
@@ -32,6 +33,7 @@ from ..view.picture import body_of_step
 Answer = dict[str, Any]
 FORMATS = ("step", "stl", "3mf", "obj", "html", "png")
 DIGITS = 7
+MOST_COMPARED = 12
 
 
 def serve(pipe: Connection, script: str) -> None:
@@ -67,6 +69,7 @@ class Maker:
             "save preset": self._save_preset,
             "remove preset": self._remove_preset,
             "start from": self._start_from,
+            "side by side": self._side_by_side,
         }
         try:
             return kinds[request["kind"]](request)
@@ -166,6 +169,34 @@ class Maker:
         design = self._loaded
         self._base = design.built(design.check(request["values"]))
         return {"changes": self._changes()}
+
+    def _side_by_side(self, request: Mapping[str, Any]) -> Answer:
+        """Parts by other values in a row, and what differs between them; one that fails is told."""
+        design, parts, failed = self._loaded, {}, []
+        if len(request["parts"]) > MOST_COMPARED:
+            raise ParameterError(
+                f"{len(request['parts'])} parts side by side; at most {MOST_COMPARED} are shown"
+            )
+        for name, values in request["parts"].items():
+            try:
+                parts[name] = design.built(design.check(values)).called(name)
+            except LathwickError as error:
+                failed.append(f"{name}: {error}")
+        if not parts:
+            raise ParameterError(failed[0] if failed else "choose what is to be compared")
+        row = row_of(list(parts.values()), f"{design.name}: {', '.join(parts)}")
+        told = [
+            {**{k: _text(v) for k, v in part.params.items()}, **dict(_measures(part))}
+            for part in parts.values()
+        ]
+        names = dict.fromkeys(name for column in told for name in column)
+        rows = [[name, *(column.get(name, "") for column in told)] for name in names]
+        return {
+            "model": json.dumps(model_of(row, row.name)).encode("ascii"),
+            "names": list(parts),
+            "rows": [row for row in rows if len(set(row[1:])) > 1],
+            "failed": failed,
+        }
 
     def _step(self, request: Mapping[str, Any]) -> Answer:
         body = body_of_step(self._made, request["name"])

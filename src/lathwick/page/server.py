@@ -33,7 +33,9 @@ window.addEventListener("message", async (event) => {{
   if (event.data.note !== undefined) part.note(event.data.note);
   if (event.data.model === undefined) return;
   const mine = ++newest, model = await (await fetch(event.data.model)).json();
-  if (mine === newest) part.show(model);
+  if (mine !== newest) return;
+  part.show(model);
+  if (event.data.fit) part.view.fit();
 }});
 window.parent.postMessage({{ ready: true }}, location.origin);
 </script>
