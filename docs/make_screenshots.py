@@ -33,6 +33,7 @@ PICTURES = {
     "sketch": ["--sketch", "profile"],
     "bodies": ["--view", "iso"],
     "details": ["--view", "iso"],
+    "three_views": ["--view", "three"],
 }
 EXAMPLES = sorted(path.stem for path in Path(__file__).parents[1].glob("examples/*.py"))
 ACROSS = 4

@@ -1,6 +1,7 @@
 """Pictures: the right size, the part where it should be, clear words when packages are missing."""
 
 import io
+import re
 import sys
 from types import SimpleNamespace
 
@@ -217,6 +218,21 @@ def test_a_sheet_with_three_views(suffix, tmp_path):
         assert b"<!-- 40 -->" in data and b"<!-- 30 -->" in data and b"<!-- steel -->" in data
     with pytest.raises(lw.ExchangeError):
         lw.save(lw.Sketch(lw.XY), tmp_path / "x.pdf")
+
+
+def test_a_sheet_tells_what_is_round_and_where(tmp_path):
+    """Two sizes of holes seen from above, four rounded corners, a pin seen from the front, bodies together."""
+    plate = lw.fillet(box := lw.box(80, 50, 6), box.edges().parallel(lw.Z), 4)
+    holes = [lw.cylinder(3.1, 6, on=lw.Plane((x, y, 0), (0, 0, 1))) for x in (10, 70) for y in (10, 40)]
+    bore = lw.cylinder(8, 6, on=lw.Plane((33.5, 25, 0), (0, 0, 1)))
+    pin = lw.cylinder(1.5, 50, on=lw.Plane((60, 0, 9), (0, 1, 0)))
+    lw.save(lw.Part({"plate": lw.cut(plate, *holes, bore), "pin": pin}), tmp_path / "a.svg")
+    text = (tmp_path / "a.svg").read_text()
+    told = re.findall("<!-- (.*?) -->", text)
+    for callout in ("4× ⌀6.2", "⌀16", "4× R4", "⌀3"):
+        assert told.count(callout) == 1
+    for place in ("33.5", "60", "9"):  # the bore from above, the pin from the front
+        assert place in told
 
 
 def test_a_notebook_shows_parts_and_runs():

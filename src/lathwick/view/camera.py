@@ -54,6 +54,14 @@ def sight(view: View) -> tuple[FloatArray, FloatArray]:
     return towards, np.array([0.0, 1.0 if towards[2] > 0 else -1.0, 0.0] if is_upright else [0.0, 0.0, 1.0])
 
 
+def axes_of(view: View) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """What is to the right in a view, what is up in it, and the direction towards the eye: unit vectors."""
+    back, above = sight(view)
+    right = np.cross(above, back)
+    right /= np.linalg.norm(right)
+    return right, np.cross(back, right), back
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Camera:
     """Unit vectors `right`, `up` and `back` (towards the camera), the `center` of the picture in

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
-from .camera import View, sight
+from .camera import View, axes_of
 from .scene import Shown, creases
 
 LIFTED = 1e-4
@@ -32,10 +32,7 @@ class Lines:
 
 def lines_of(shown: Shown, view: View) -> Lines:
     """The edges and outlines of what is shown, from a side."""
-    back, above = sight(view)
-    right = np.cross(above, back)
-    right /= np.linalg.norm(right)
-    up = np.cross(back, right)
+    right, up, back = axes_of(view)
     edges, (outlines, normals) = _edges(shown), _outlines(shown, back)
     found = np.concatenate([edges, outlines])
     off = np.concatenate([np.zeros((len(edges), 3)), normals])

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from .callouts import draw_callouts, length, rounds_of
 from .line_drawing import Lines, lines_of
 from .looks import Look, triangles_of
 from .picture import Drawable, colored, new_figure
@@ -23,6 +24,12 @@ if TYPE_CHECKING:
 
 SHEET = (1280, 905)
 """Pixels: the shape of an A4 sheet, lying."""
+FILLED = 0.96
+"""The share of the sheet that the views have."""
+
+LEAST, BESIDE = 48.0, 16.0
+"""Pixels: a dimension that is shorter has its value so far beside it."""
+
 GAP = 0.28
 """Room between views, as a share of the largest size."""
 
@@ -43,17 +50,23 @@ def draw_sheet(part: Drawable, name: str, kind: str, size: tuple[int, int] | Non
     figure = new_figure(size or SHEET, "white")
     shown = triangles_of(colored(part), Look())
     places = _placed({view: lines_of(shown, view) for view in ("front", "top", "right")})
-    axes = figure.add_axes((0.02, 0.02, 0.96, 0.96))
+    axes = figure.add_axes((0.5 - 0.5 * FILLED, 0.5 - 0.5 * FILLED, FILLED, FILLED))
     axes.set_axis_off()
     axes.set_aspect("equal")
+    gap = GAP * max(float(p.size.max()) for p in places)
+    low = np.array([-0.8 * gap, -1.1 * gap])
+    high = np.array(
+        [places[2].at[0] + places[2].size[0] + 0.8 * gap, places[1].at[1] + places[1].size[1] + 0.5 * gap]
+    )
+    axes.set_xlim(low[0], high[0])
+    axes.set_ylim(low[1], high[1])
+    pixel = float(((high - low) / (FILLED * DPI * np.array(figure.get_size_inches()))).max())
+    bodies = [leaf.body for leaf in part.leaves().values()]
     for place in places:
         _draw_view(axes, place)
-    gap = GAP * max(float(p.size.max()) for p in places)
-    _draw_sizes(axes, places, 0.3 * gap)
-    wide = places[2].at[0] + places[2].size[0]
-    tall = places[1].at[1] + places[1].size[1]
-    axes.set_xlim(-0.8 * gap, wide + 0.8 * gap)
-    axes.set_ylim(-1.1 * gap, tall + 0.5 * gap)
+        box = np.array([place.at, place.at + place.size])
+        draw_callouts(axes, rounds_of(bodies, place.view), place.at - place.low, box, pixel)
+    _draw_sizes(axes, places, 0.48 * gap, pixel)
     _title(figure, part, name)
     out = io.BytesIO()
     fixed: dict[str, Any] = {"png": {"Software": None}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}
@@ -92,23 +105,25 @@ def _draw_view(axes: Axes, place: _Place) -> None:
     axes.add_collection(seen)
 
 
-def _draw_sizes(axes: Axes, places: list[_Place], away: float) -> None:
+def _draw_sizes(axes: Axes, places: list[_Place], away: float, pixel: float) -> None:
     """Width below the front view, height left of it, depth below the right view."""
     front, _, right = places
     across, upwards = np.array([1.0, 0.0]), np.array([0.0, 1.0])
     for place, way, off in ((front, across, -upwards), (front, upwards, -across), (right, across, -upwards)):
         start = place.at + away * off
-        _size(axes, start, start + way * place.size, float(way @ place.size))
+        value = float(way @ place.size)
+        beside = BESIDE * pixel * off if value < LEAST * pixel else np.zeros(2)
+        _size(axes, start, start + way * place.size, value, beside)
 
 
-def _size(axes: Axes, start: FloatArray, end: FloatArray, value: float) -> None:
-    """A dimension between two places, with its value in the middle."""
+def _size(axes: Axes, start: FloatArray, end: FloatArray, value: float, beside: FloatArray) -> None:
+    """A dimension between two places, with its value in the middle, or beside that."""
     arrow = {"arrowstyle": "<|-|>", "color": DIMENSION, "lw": 0.8, "shrinkA": 0, "shrinkB": 0}
     axes.annotate("", tuple(end), tuple(start), arrowprops=arrow)
     turned = 90 if abs(end[0] - start[0]) < abs(end[1] - start[1]) else 0
-    middle = 0.5 * (start + end)
+    middle = 0.5 * (start + end) + beside
     axes.text(
-        middle[0], middle[1], f"{value:.6g}", color=DIMENSION, fontsize=11, family=FONT, ha="center",
+        middle[0], middle[1], length(value), color=DIMENSION, fontsize=11, family=FONT, ha="center",
         va="center", rotation=turned, bbox={"fc": "white", "ec": "none", "pad": 2},
     )  # fmt: skip
 
@@ -124,6 +139,7 @@ def _title(figure: Figure, part: Drawable, name: str) -> None:
         ("volume", f"{body.volume:.6g} {body.unit}³"),
         ("sizes in", body.unit),
         ("views", "front, top, right; third angle"),
+        ("centers", "from the lower left corner of a view"),
     ]
     share = min(1.0, float(figure.get_figwidth()) * DPI / SHEET[0])
     axes = figure.add_axes((0.66, 0.735, 0.32, 0.245))
