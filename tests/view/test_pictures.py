@@ -221,7 +221,7 @@ def test_a_sheet_with_three_views(suffix, tmp_path):
 
 
 def test_a_sheet_tells_what_is_round_and_where(tmp_path):
-    """Two sizes of holes seen from above, four rounded corners, a pin seen from the front, bodies together."""
+    """Two sizes of holes seen from above, four rounded corners, a pin seen from the front, in two bodies."""
     plate = lw.fillet(box := lw.box(80, 50, 6), box.edges().parallel(lw.Z), 4)
     holes = [lw.cylinder(3.1, 6, on=lw.Plane((x, y, 0), (0, 0, 1))) for x in (10, 70) for y in (10, 40)]
     bore = lw.cylinder(8, 6, on=lw.Plane((33.5, 25, 0), (0, 0, 1)))

@@ -27,6 +27,9 @@ SHEET = (1280, 905)
 FILLED = 0.96
 """The share of the sheet that the views have."""
 
+TITLE, ROOM, MOST_RAISED = (0.66, 0.735, 0.32, 0.245), 0.02, 60
+"""Where the title block stands, in shares of the sheet: left, bottom, width, height; and the room before it."""
+
 LEAST, BESIDE = 48.0, 16.0
 """Pixels: a dimension that is shorter has its value so far beside it."""
 
@@ -54,13 +57,10 @@ def draw_sheet(part: Drawable, name: str, kind: str, size: tuple[int, int] | Non
     axes.set_axis_off()
     axes.set_aspect("equal")
     gap = GAP * max(float(p.size.max()) for p in places)
-    low = np.array([-0.8 * gap, -1.1 * gap])
-    high = np.array(
-        [places[2].at[0] + places[2].size[0] + 0.8 * gap, places[1].at[1] + places[1].size[1] + 0.5 * gap]
-    )
+    pixels = DPI * np.array(figure.get_size_inches())
+    low, high, pixel = _limits(places, gap, pixels)
     axes.set_xlim(low[0], high[0])
     axes.set_ylim(low[1], high[1])
-    pixel = float(((high - low) / (FILLED * DPI * np.array(figure.get_size_inches()))).max())
     bodies = [leaf.body for leaf in part.leaves().values()]
     for place in places:
         _draw_view(axes, place)
@@ -91,6 +91,22 @@ def _placed(views: dict[str, Lines]) -> list[_Place]:
         "right": np.array([front[0] + gap, 0.0]),
     }
     return [_Place(view, lines, *box[view], at[view]) for view, lines in views.items()]
+
+
+def _limits(places: list[_Place], gap: float, pixels: FloatArray) -> tuple[FloatArray, FloatArray, float]:
+    """The corners of what is drawn, with room above so that no view comes under the title block; and the size
+    of a pixel. pixels : width and height of the sheet."""
+    _, top, right = places
+    low = np.array([-0.8 * gap, -1.1 * gap])
+    high = np.array([right.at[0] + right.size[0] + 0.8 * gap, top.at[1] + top.size[1] + 0.5 * gap])
+    title = np.array(TITLE[:2]) - ROOM
+    for _ in range(MOST_RAISED):
+        pixel = float(((high - low) / (FILLED * pixels)).max())
+        corner = 0.5 + (top.at + top.size - 0.5 * (low + high)) / (pixel * pixels)
+        if (corner < title).any():
+            break
+        high[1] += 0.1 * gap
+    return low, high, pixel
 
 
 def _draw_view(axes: Axes, place: _Place) -> None:
@@ -142,7 +158,7 @@ def _title(figure: Figure, part: Drawable, name: str) -> None:
         ("centers", "from the lower left corner of a view"),
     ]
     share = min(1.0, float(figure.get_figwidth()) * DPI / SHEET[0])
-    axes = figure.add_axes((0.66, 0.735, 0.32, 0.245))
+    axes = figure.add_axes(TITLE)
     axes.set_xlim(0, 1)
     axes.set_ylim(len(rows), 0)
     axes.set_xticks([])
