@@ -28,7 +28,7 @@ FILLED = 0.96
 """The share of the sheet that the views have."""
 
 TITLE, ROOM, MOST_RAISED = (0.66, 0.735, 0.32, 0.245), 0.02, 60
-"""Where the title block stands, in shares of the sheet: left, bottom, width, height; and the room before it."""
+"""Where the title block stands, in shares of the sheet: left, bottom, width, height; and room before it."""
 
 LEAST, BESIDE = 48.0, 16.0
 """Pixels: a dimension that is shorter has its value so far beside it."""
