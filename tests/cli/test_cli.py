@@ -166,6 +166,16 @@ def test_mistakes_are_one_line_and_an_exit_code(lathwick, tmp_path, monkeypatch,
             1,
             'step "b": the profile is open: line1 ends free at (0, 0)',
         ),
+        (
+            "import lathwick as lw\n@lw.design()\ndef f(job):\n\n    b = job.box('b', 1, 2, 3)\n    b.face('tip')\n",
+            1,
+            "(s.py line 6)",
+        ),
+        (
+            "import lathwick as lw\n@lw.design()\ndef f(job):\n    job.sketch('a').rect(3, 4)\n",
+            1,
+            "no attribute 'rect'; there is rectangle",
+        ),
     ],
 )
 def test_mistakes_in_a_script_are_told_with_their_line(lathwick, tmp_path, body, code, message):

@@ -1,6 +1,7 @@
 """Simple solids, revolutions, copies and placing: closed measures, faces by name, refusals."""
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -302,6 +303,42 @@ def test_cut_through_all_holds_when_heights_change():
         middle = job.sketch("mid", on=lw.XZ.offset(-10))
         middle.circle((15, height / 2), 1)
         assert body.volume - job.cut("both", body, middle, both=True).volume == pytest.approx(20 * math.pi)
+
+
+@pytest.mark.parametrize(
+    ("thing", "name", "words"),
+    [
+        (lw.box(1, 2, 3), "subtract", "there is lw.cut()"),
+        (lw.box(1, 2, 3), "volumes", "there is volume"),
+        (lw.box(1, 2, 3).edges(), "paralel", "there is parallel"),
+        (lw.Sketch(lw.XY), "fillet", "there is round"),
+        (lw.Job(), "round", "there is fillet"),
+        (lw.Part(lw.box(1, 2, 3)), "export", "there is save"),
+    ],
+)
+def test_a_name_that_is_not_there_tells_what_is(thing, name, words):
+    with pytest.raises(AttributeError, match=re.escape(words)):
+        getattr(thing, name)
+    with pytest.raises(AttributeError, match=r"no attribute 'qqq'$"):
+        thing.qqq  # noqa: B018
+
+
+def test_a_selection_of_one_face_stands_for_it():
+    """As a profile, and as where an extrusion ends; so does a plane."""
+    block = lw.box(20, 10, 6, step="block")
+    boss = lw.extrude(block.faces().facing(lw.Z), 4)
+    assert boss.volume == pytest.approx(800, rel=1e-12)
+    job = lw.Job()
+    base = job.box("base", 20, 10, 6)
+    ring = job.sketch("ring", on=lw.XY.offset(10))
+    ring.circle((10, 5), 2)
+    for name, end in (("a", base.faces("base/bottom")), ("b", lw.XY)):
+        with pytest.raises(lw.ModellingError, match="not in front"):
+            job.extrude(f"{name} up", ring, up_to=end)
+    below = job.sketch("below", on=lw.XY.offset(-4))
+    below.circle((10, 5), 2)
+    for name, end in (("c", base.faces("base/top").nearest((10, 5, 6))), ("d", lw.XY.offset(6))):
+        assert job.extrude(name, below, up_to=end).volume == pytest.approx(40 * math.pi, rel=1e-12)
 
 
 def test_extrude_up_to_a_face():

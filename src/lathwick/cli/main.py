@@ -375,7 +375,10 @@ def main(arguments: Sequence[str] | None = None) -> NoReturn:
         cli.main(given, prog_name="lathwick", standalone_mode=False)
         sys.stdout.flush()
     except LathwickError as error:
-        _refuse(str(error), _exit_code(error), given)
+        from ..family.row_work import in_script
+
+        code = _exit_code(error)
+        _refuse(str(error) if code == WRONG else f"{error}{in_script(error)}", code, given)
     except click.exceptions.Abort:
         _refuse("stopped", 130, [])
     except click.ClickException as error:

@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING, Literal
 from ..errors import ModellingError
 from ..gate import gated, is_list
 from ..geometry.placement import XY, Axis
+from ..hints import Hinting
 from ..modelling import verbs
 from ..modelling.through import THROUGH, Depth, Through
 from ..rules import RULES
+from ..topology.selection import single
 from .recorder import Recorder, naming_step
 from .step_cache import keyed
 from .steps import Step
@@ -31,7 +33,7 @@ if TYPE_CHECKING:
 
 @gated(RULES, ModellingError, step="name")
 @keyed
-class Job(Recorder):
+class Job(Hinting, Recorder):
     """Builds bodies step by step in one length unit. Every verb takes the step's name first.
 
     unit : "mm", "cm", "m" or "in". strict : refuse to build on a sketch that is not fully defined.
@@ -70,20 +72,20 @@ class Job(Recorder):
         taper: float = 0.0,
         scale: float = 1.0,
         twist: float = 0.0,
-        up_to: BodyFace | None = None,
+        up_to: PlaneLike | None = None,
     ) -> Body:
         """The profile moved `depth` along the normal of its plane.
 
         profile : a sketch (its default profile), a region, or a planar face (outwards from it).
         both : half of the depth on each side. back : so much is added behind the plane.
         taper : degrees by which the walls lean, the body narrower away from the plane.
-        up_to : a planar face instead of a depth; the solid ends in its plane.
+        up_to : a planar face or a plane instead of a depth; the solid ends there.
         Faces: `name/start`, `name/end`, `name/side:item`.
         Raises SketchError or ModellingError naming the step.
         """
         if (depth is None) == (up_to is None):
             raise ModellingError("extrude takes a depth or up_to a face, and only one of them", step=name)
-        detail = f"depth {depth:g}" if depth is not None else f"up to {up_to!r}"
+        detail = f"depth {depth:g}" if depth is not None else f"up to {single(up_to)!r}"
         detail += ", half on each side" if both else ""
         detail += f", {back:g} behind" if back else ""
         detail += f", taper {taper:g} degrees" if taper else ""

@@ -15,6 +15,7 @@ from ..errors import ExchangeError, ParameterError
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
+from ..hints import Hinting
 from ..topology.names import stem_of
 from .messages import NOTE, Message
 from .parameters import Value
@@ -76,7 +77,7 @@ def _kilograms(text: str) -> float:
 
 
 @dataclass(frozen=True, eq=False, init=False, repr=False)
-class Part:
+class Part(Hinting):
     """A body, or several kept apart, with a material and a color, and how it was made.
 
     body : a Body; or a mapping of names to bodies (or to parts with a material and a color of their own),

@@ -122,6 +122,12 @@ def told(error: BaseException) -> str:
         return "an error that cannot be shown"
 
 
+def in_script(error: BaseException) -> str:
+    """ " (saddle.py line 12)": where in the user's own code an error came from; "" if nowhere."""
+    where = script_line(error)
+    return f" ({where.removeprefix(', ')})" if where else ""
+
+
 def script_line(error: BaseException) -> str:
     """ ", saddle.py line 12": where in the user's own code an error came from; "" if nowhere."""
     package = str(Path(__file__).parents[1])

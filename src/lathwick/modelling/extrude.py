@@ -17,16 +17,16 @@ from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece, scaled_piece
 from ..sketch.plane_curves import CurvePiece
 from ..sketch.region import Region
-from ..topology.body import Body, BodyFace
+from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName, side_names
 from .combine import cut, half_space
-from .flat_faces import plane_of_face
 from .local.draft import draft
 from .loft import loft
 from .paths import route
 from .primitives import number
 from .profile import Profile, regions_of
+from .references import PlaneLike, plane_of
 from .sweep import sweep
 
 MOST_GROWTH = 1e6
@@ -110,19 +110,19 @@ def _tapered(body: Body, taper: float, plane: Plane, low: float, high: float) ->
 @naming_its_step
 def extrude_to(
     profile: Profile | Iterable[Region],
-    face: BodyFace,
+    face: PlaneLike,
     *,
     back: float = 0.0,
     taper: float = 0.0,
     step: str = "",
 ) -> Body:
-    """The solid swept by a profile along the normal of its plane up to the plane of a planar face.
+    """The solid swept by a profile along the normal of its plane up to a plane, or that of a planar face.
 
     Raises ModellingError if the face is curved, at right angles to the plane, or not in front of all of
     the profile.
     """
     chosen = regions_of(profile, "extrude")
-    plane, target = chosen[0].plane, plane_of_face(face.brep)
+    plane, target = chosen[0].plane, plane_of(face, "what is extruded ends at")
     lean = dot(plane.normal, target.normal)
     if abs(lean) < 1e-6:
         raise ModellingError("the face to extrude up to stands at a right angle to the profile")

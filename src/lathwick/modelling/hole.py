@@ -17,7 +17,7 @@ from ..geometry.vector import Vec2, along, dot, negated, scaled
 from ..topology.body import Body, BodyFace
 from ..topology.brep import Lump, Shell
 from ..topology.names import FaceName
-from ..topology.selection import Selection
+from ..topology.selection import Selection, single
 from .boolean.operations import combined
 from .combine import Warn, cut, reach_along, separate, silent, union
 from .flat_faces import plane_of_face
@@ -54,8 +54,7 @@ def hole(
     counterbore : (diameter, depth). countersink : (diameter at the face, full angle in degrees).
     Faces: `side`, `bottom`, `counterbore`, `seat`, `countersink`. Raises ModellingError.
     """
-    if isinstance(on, Selection) and len(on) == 1:
-        on = on[0]
+    on = single(on)
     if not isinstance(on, BodyFace):
         raise ModellingError(f"a hole is drilled into one face of a body, got {on!r}")
     wide = size(diameter, "diameter")

@@ -10,10 +10,11 @@ from ..gate import is_list
 from ..sketch.region import Region
 from ..sketch.sketch import Sketch
 from ..topology.body import BodyFace
+from ..topology.selection import Selection, single
 from .flat_faces import region_of_face
 
-Profile: TypeAlias = Sketch | Region | BodyFace
-"""A sketch stands for its default profile, a face for its area."""
+Profile: TypeAlias = Sketch | Region | BodyFace | Selection[BodyFace]
+"""A sketch stands for its default profile, a face, or a selection of one, for its area."""
 
 
 def regions_of(profile: Profile | Iterable[Region], verb: str) -> tuple[Region, ...]:
@@ -23,6 +24,7 @@ def regions_of(profile: Profile | Iterable[Region], verb: str) -> tuple[Region, 
     """
     if isinstance(profile, Region):
         return (profile,)
+    profile = single(profile)
     if isinstance(profile, BodyFace):
         return (region_of_face(profile.brep, profile.body.unit),)
     if isinstance(profile, Sketch):

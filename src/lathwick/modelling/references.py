@@ -10,7 +10,7 @@ from ..geometry.placement import Axis, Plane, as_direction
 from ..geometry.vector import Vec3
 from ..sketch.pieces import Piece
 from ..topology.body import Body, BodyEdge, BodyFace
-from ..topology.selection import Selection
+from ..topology.selection import Selection, single
 from .flat_faces import plane_of_face, region_of_face
 
 PlaneLike = Plane | BodyFace | Selection[BodyFace]
@@ -25,7 +25,7 @@ DirectionLike = Iterable[float] | AxisLike
 def plane_of(place: PlaneLike, what: str) -> Plane:
     """The plane; see `PlaneLike`. what : "a body is mirrored in", for the message of the ModellingError that
     is raised for anything else."""
-    one = _single(place)
+    one = single(place)
     if isinstance(one, Plane):
         return one
     if isinstance(one, BodyFace):
@@ -36,7 +36,7 @@ def plane_of(place: PlaneLike, what: str) -> Plane:
 def face_of(body: Body, face: object, what: str) -> BodyFace:
     """The one face of a body. what : "a thread is cut into", for the message of the ModellingError that is
     raised for anything else."""
-    one = face[0] if isinstance(face, Selection) and len(face) == 1 else face
+    one = single(face)
     if not isinstance(one, BodyFace):
         raise ModellingError(f"{what} one face of a body, got {face!r}")
     if not any(own is one.brep for own in body.brep_faces):
@@ -46,7 +46,7 @@ def face_of(body: Body, face: object, what: str) -> BodyFace:
 
 def backdrop_of(place: PlaneLike, unit: str) -> tuple[Piece, ...]:
     """The outline of a planar face, in its plane; nothing for a plane."""
-    one = _single(place)
+    one = single(place)
     if not isinstance(one, BodyFace):
         return ()
     return tuple(
@@ -56,7 +56,7 @@ def backdrop_of(place: PlaneLike, unit: str) -> tuple[Piece, ...]:
 
 def axis_of(place: AxisLike, what: str) -> Axis:
     """The axis; see `AxisLike`. what : as for `plane_of`."""
-    one = _single(place)
+    one = single(place)
     if isinstance(one, Axis):
         return one
     found = None
@@ -78,7 +78,3 @@ def direction_of(way: DirectionLike, what: str) -> Vec3:
     if isinstance(way, BodyFace | BodyEdge | Selection):
         return axis_of(way, f"the {what} is that of").direction
     return as_direction(way, what)
-
-
-def _single(place: object) -> object:
-    return place[0] if isinstance(place, Selection) and len(place) == 1 else place

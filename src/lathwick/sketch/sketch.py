@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from ..errors import SketchError
 from ..gate import gated
 from ..geometry.vector import Vec2, vec2
+from ..hints import Hinting
 from .arrangement import Arrangement
 from .entities import Entity, Point
 from .gate import RULES, foreign
@@ -17,7 +18,7 @@ from .wholes import profile_pieces
 
 
 @gated(RULES, SketchError, check=foreign)
-class Sketch(Inference):
+class Sketch(Hinting, Inference):
     """A drawing on a plane with constraints, a solver and the regions its curves enclose.
 
     Coordinates are those of the plane, in the length unit `unit`. Nothing is related by itself:

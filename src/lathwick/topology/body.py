@@ -16,6 +16,7 @@ from ..errors import ModellingError, ReferenceLost
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
+from ..hints import Hinting
 from .boxes import bounds_of_all, face_bounds, keep_boxes, outer_box
 from .brep import Coedge, Edge, Face, Lump, Remembering, Shell, Vertex
 from .inside import contains
@@ -34,13 +35,18 @@ SHOWN = 6
 """Of several things so many are told."""
 
 
-class Body(Remembering):
+class Body(Hinting, Remembering):
     """A valid solid: one or more lumps of material, exact faces, in the length unit `unit`.
 
     Bodies come from modelling operations and never change. `Body.made` is the usual door: it
     raises ModellingError if the faces do not bound a solid. Solids that cannot be wrong, as a
     cylinder is, come by `Body.built`.
     """
+
+    beside = (
+        "chamfer", "cut", "distance", "draft", "fillet", "hole", "intersect", "mirror", "move", "save",
+        "scale", "shell", "split", "turn", "union",
+    )  # fmt: skip
 
     def __init__(self, pieces: tuple[Lump, ...], unit: str) -> None:
         self.pieces = pieces

@@ -10,6 +10,7 @@ from ..errors import ModellingError
 from ..geometry.placement import Plane, as_direction
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot, is_parallel, sub, vec3
+from ..hints import Hinting
 
 T = TypeVar("T")
 """BodyFace, BodyEdge or BodyVertex."""
@@ -17,7 +18,7 @@ T = TypeVar("T")
 DIRECTION_TOLERANCE = 1e-7
 
 
-class Selection(Sequence[T], Generic[T]):
+class Selection(Hinting, Sequence[T], Generic[T]):
     """Faces, edges or vertices of a body, each once, in a fixed order.
 
     Combine with `|` (either), `&` (both) and `-` (without); the order of the left side is kept.
@@ -154,3 +155,8 @@ def in_box(bounds: Any, low: tuple[float, float, float], high: tuple[float, floa
 def in_plane(points: Iterable[tuple[float, float, float]], plane: Plane) -> bool:
     """Whether every point lies in `plane` within the resolution."""
     return all(math.fabs(dot(sub(p, plane.origin), plane.normal)) <= RESOLUTION for p in points)
+
+
+def single(thing: Any) -> Any:
+    """The one item of a selection of one; anything else as it is."""
+    return thing[0] if isinstance(thing, Selection) and len(thing) == 1 else thing

@@ -12,6 +12,8 @@ from .vertex_stars import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, r
 
 FLAT = 1e-12
 SMALL_STEP = 1e-3
+STEADY = 1e-14
+"""A contact whose slope changes by less over such a step has no place at which it touches."""
 
 
 def is_touched(around: Surroundings, star: list[Wedge]) -> bool:
@@ -56,8 +58,8 @@ def _tip(around: Surroundings, end: EdgeEnd, along: Wedge, touching: Wedge) -> t
     def slope(s: float) -> float:
         return dot(contact.tangent(s), surface.normal(contact.point(s)))
 
-    if abs(slope(t)) > FLAT:
-        near = t + SMALL_STEP * abs(strip.span[1] - strip.span[0])
+    near = t + SMALL_STEP * abs(strip.span[1] - strip.span[0])
+    if abs(slope(t)) > FLAT and abs(slope(near) - slope(t)) > STEADY:
         from scipy.optimize import root_scalar
 
         found = root_scalar(slope, x0=t, x1=near, xtol=1e-15)
