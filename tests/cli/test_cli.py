@@ -167,7 +167,8 @@ def test_mistakes_are_one_line_and_an_exit_code(lathwick, tmp_path, monkeypatch,
             'step "b": the profile is open: line1 ends free at (0, 0)',
         ),
         (
-            "import lathwick as lw\n@lw.design()\ndef f(job):\n\n    b = job.box('b', 1, 2, 3)\n    b.face('tip')\n",
+            "import lathwick as lw\n@lw.design()\ndef f(job):\n\n    b = job.box('b', 1, 2, 3)\n"
+            "    b.face('tip')\n",
             1,
             "(s.py line 6)",
         ),

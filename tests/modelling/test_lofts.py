@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.optimize import brentq, minimize_scalar
 
 import lathwick as lw
 
@@ -104,6 +105,32 @@ def test_what_is_done_to_lofts():
     funnel = lw.loft([circle(20, 0), circle(8, 25), circle(6, 60)], ruled=True)
     hollow = lw.shell(funnel, 1.5, open=funnel.faces().planar())
     assert 0 < hollow.volume < funnel.volume
+
+
+@pytest.mark.parametrize(("half", "along"), [((15, 13, 18), 1), ((20, 15, 20), 0)])
+def test_the_rim_of_a_smooth_loft_is_rounded(half, along, outside_check, tmp_path):
+    """A rounded rectangle that narrows and widens. In its planes of symmetry the wall is a parabola, and
+    the round an arc between that and the level top."""
+    body = lw.loft([rectangle(40, 30, 0, 6), rectangle(30, 26, 20, 5), rectangle(40, 36, 40, 4)], step="l")
+    radius = 1.5
+    made = lw.fillet(body, body.edges("l/end"), radius, step="soft")
+    wall = np.polynomial.Polynomial.fit((0, 20, 40), half, 2)
+
+    def foot(c):  # on the parabola, of a place at the height of the center
+        return minimize_scalar(lambda z: math.hypot(wall(z) - c, z - 38.5), bounds=(33, 40), method="bounded",
+                               options={"xatol": 1e-12}).x  # fmt: skip
+
+    center = brentq(lambda c: math.hypot(wall(foot(c)) - c, foot(c) - 38.5) - radius, 5, wall(38.5))
+    z = foot(center)
+    low, arc = math.atan2(z - 38.5, wall(z) - center), []
+    for turn in np.linspace(low, math.pi / 2, 12)[1:-1]:
+        for reach in (radius - 1e-5, radius + 1e-5):
+            place = [0.0, 0.0, 38.5 + reach * math.sin(turn)]
+            place[along] = center + reach * math.cos(turn)
+            arc.append(place)
+    assert made.contains(np.array(arc)).tolist() == [True, False] * (len(arc) // 2)
+    lw.save(made, tmp_path / "rim.step")
+    outside_check(tmp_path / "rim.step")
 
 
 def test_lofts_that_cannot_be():

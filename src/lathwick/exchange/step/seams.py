@@ -85,6 +85,7 @@ def seam_of(face: Face) -> Seam | None:
     k = around.index(True)
     low, period = face.surface.domain[k][0], face.surface.periods[k]
     paths = [paths_of(loop, face.surface) for loop in face.loops]
+    around_it = sum(_goes_round(rows, k, period) for rows in paths)
     starts = [low, *(low + period * (n + 0.5) / CANDIDATES for n in range(CANDIDATES))]
     found: list[tuple[int, float, list[Crossing]]] = []
     for number, at in enumerate(starts):
@@ -92,10 +93,15 @@ def seam_of(face: Face) -> Seam | None:
         badness = len(crossings) + sum(_is_crowded(c.cut) for c in crossings)
         badness += 2 * sum(_turns_back(rows, k, at, face.surface.periods[k]) for rows in paths)
         found.append((badness, float(number > 0), crossings))
-        if number == 0 and badness == len(face.loops):
+        if number == 0 and badness == around_it:
             break
     best = min(range(len(found)), key=lambda n: found[n][:2])
     return Seam(k, starts[best], _pieces(face, k, starts[best], found[best][2]))
+
+
+def _goes_round(rows: Sequence[FloatArray], k: int, period: float) -> bool:
+    row = np.concatenate([uv[:, k] for uv in rows])
+    return bool(abs(row[-1] - row[0]) > 0.5 * period)
 
 
 def _turns_back(rows: Sequence[FloatArray], k: int, at: float, period: float) -> int:

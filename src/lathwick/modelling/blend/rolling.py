@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from ...geometry.placement import FloatArray
+from ...geometry.surface import Foot
 from ...geometry.tolerance import NOWHERE, RESOLUTION
 from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Edge, Face
@@ -18,6 +19,7 @@ STEPS_PER_RADIUS = 40
 BEYOND = 6.0
 """Beyond the ends of an open edge the ball rolls so many times as far as it is from the edge, if it can."""
 
+AT_END = 1e-9
 TURN = 0.3
 """At most this much, in radians, the way of the ball turns from one step to the next."""
 
@@ -30,6 +32,12 @@ COARSE = 0.25
 
 FARTHEST = 20.0
 """The ball has lost its edge where it is so many times as far from it as at its middle."""
+
+
+Feet = tuple[Foot | None, Foot | None]
+"""Where a ball touches two surfaces, in their parameters, as far as that is known."""
+
+NO_FEET: Feet = (None, None)
 
 
 def centers_across(
@@ -73,12 +81,14 @@ def corrected(
     return c, (feet[0], feet[1])
 
 
-def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: float) -> Vec3:
-    """As `corrected`, the center of one ball."""
-    (one, out_one), (two, out_two) = ((face.surface, way_out(face)) for face in faces)
+def settled(
+    guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: float, feet: Feet
+) -> tuple[Vec3, Feet]:
+    """As `corrected`, the center of one ball, and its feet; those of a ball close by are known."""
+    out_one, out_two = (way_out(face) for face in faces)
     c = guess
     for _ in range(NEWTON_STEPS):
-        (f, n), (g, m) = _below(c, faces)
+        (f, n), (g, m), feet = _below(c, faces, feet)
         gaps = out_one * f - d, out_two * g - d, dot(sub(c, point), way)
         n, m = scaled(n, out_one), scaled(m, out_two)
         columns = cross(m, way), cross(way, n), cross(n, m)
@@ -92,9 +102,10 @@ def settled(guess: Vec3, point: Vec3, way: Vec3, faces: tuple[Face, Face], d: fl
         c = along(c, step, min(1.0, abs(d) / max(length, NOWHERE)))
         if length <= 1e-14 * (1.0 + max(abs(x) for x in c)):
             break
-    if not max(abs(out_one * one.gap(c) - d), abs(out_two * two.gap(c) - d)) <= 1e-3 * RESOLUTION:
+    (f, _), (g, _), feet = _below(c, faces, feet)
+    if not max(abs(out_one * f - d), abs(out_two * g - d)) <= 1e-3 * RESOLUTION:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
-    return c
+    return c, feet
 
 
 def rolled(edge: Edge, faces: tuple[Face, Face], d: float) -> tuple[FloatArray, FloatArray]:
@@ -140,21 +151,24 @@ def _one_way(
     t, side = (edge.t1, 1.0) if at_end else (edge.t0, -1.0)
     corner, out = edge.curve.point(t), scaled(edge.curve.tangent(t), side)
     old = scaled(edge.curve.tangent(0.5 * (edge.t0 + edge.t1)), side)
-    path, number, limit, leaving = [c], 0.0, None, out
+    path, number, limit, leaving, feet = [c], 0.0, None, out, NO_FEET
     left = dot(out, sub(corner, c))
     most = int(4.0 * (edge.length + abs(d)) / step) + 100
     while limit is None or len(path) < limit:
         try:
-            heading = _heading(c, faces, old)
+            heading, feet = _heading(c, faces, old, feet)
             if limit is not None and dot(heading, leaving) < math.cos(TURN_BEYOND):
                 break
             if path[1:] and dot(heading, old) < math.cos(TURN):
                 raise TooLargeError("the round bends too sharply", faces[0])
             ahead = along(c, heading, step)
-            c, old = settled(ahead, ahead, heading, faces, d), heading
+            c, feet = settled(ahead, ahead, heading, faces, d, feet)
+            old = heading
         except TooLargeError:
             if limit is None or coarse:
                 raise
+            break
+        if limit is not None and _is_beyond(faces, feet):
             break
         now = dot(out, sub(corner, c))
         near = FARTHEST * max(away, abs(d)) + step
@@ -174,12 +188,13 @@ def rolled_on(
 ) -> list[Vec3]:
     """Centers of the ball on its way on from one, in a direction, after steps of a length, as many as there
     can be."""
-    path, c, old = [], center, way
+    path, c, old, feet = [], center, way, NO_FEET
     for _ in range(steps[1]):
         try:
-            heading = _heading(c, faces, old)
+            heading, feet = _heading(c, faces, old, feet)
             ahead = along(c, heading, steps[0])
-            c, old = settled(ahead, ahead, heading, faces, d), heading
+            c, feet = settled(ahead, ahead, heading, faces, d, feet)
+            old = heading
         except TooLargeError:
             break
         if dot(old, way) < math.cos(TURN_BEYOND) * norm(way):
@@ -188,19 +203,33 @@ def rolled_on(
     return path
 
 
-def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3) -> Vec3:
-    """The direction in which the ball rolls on, nearest to an old one."""
-    (_, n), (_, m) = _below(c, faces)
+def _is_beyond(faces: tuple[Face, Face], feet: Feet) -> bool:
+    """Whether a ball touches a surface where it is not known any more how that goes on."""
+    for face, foot in zip(faces, feet, strict=True):
+        for at, (low, high) in zip(foot, face.surface.reachable, strict=True) if foot is not None else ():
+            room = AT_END * (high - low)
+            if math.isfinite(room) and not low + room < at < high - room:
+                return True
+    return False
+
+
+def _heading(c: Vec3, faces: tuple[Face, Face], old: Vec3, feet: Feet) -> tuple[Vec3, Feet]:
+    """The direction in which the ball rolls on, nearest to an old one, and its feet."""
+    (_, n), (_, m), feet = _below(c, faces, feet)
     way = cross(n, m)
     size = norm(way)
     if size < 1e-9:
         raise TooLargeError("no ball of that radius touches both faces", faces[0])
-    return scaled(way, 1.0 / (size if dot(way, old) >= 0.0 else -size))
+    return scaled(way, 1.0 / (size if dot(way, old) >= 0.0 else -size)), feet
 
 
-def _below(c: Vec3, faces: tuple[Face, Face]) -> tuple[tuple[float, Vec3], tuple[float, Vec3]]:
-    """The distances of the center of a ball from both surfaces, and the normals at its feet."""
+def _below(
+    c: Vec3, faces: tuple[Face, Face], feet: Feet
+) -> tuple[tuple[float, Vec3], tuple[float, Vec3], Feet]:
+    """The distances of the center of a ball from both surfaces, the normals at its feet, and these."""
     try:
-        return faces[0].surface.touch(c), faces[1].surface.touch(c)
+        f, n, one = faces[0].surface.touch_from(c, feet[0])
+        g, m, two = faces[1].surface.touch_from(c, feet[1])
+        return (f, n), (g, m), (one, two)
     except ValueError:  # it lies where all normals of one meet
         raise TooLargeError("no ball of that radius touches both faces", faces[0]) from None
