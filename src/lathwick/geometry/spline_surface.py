@@ -145,18 +145,15 @@ class SplineSurface(Surface):
     ) -> list[list[FloatArray]]:
         """Derivatives beyond the borders: those of Taylor polynomials across the border next to each
         place."""
-        step = uv - border
-        table = self._derived(border, 2 * TAYLOR, TAYLOR)
-        shares = [_shares(step[:, k], beyond[:, k]) for k in (0, 1)]
+        rows = self._derived(border, 2 * TAYLOR, TAYLOR)
+        table = np.array([[rows[a][b] for b in range(TAYLOR + 1)] for a in range(TAYLOR + 1)])
+        shares = [_shares(uv[:, k] - border[:, k], beyond[:, k]) for k in (0, 1)]
         found: list[list[FloatArray]] = []
         for i in range(most + 1):
-            found.append([])
-            for j in range(most + 1 - i):
-                total = np.zeros((len(uv), 3))
-                for a in range(i, TAYLOR + 1):
-                    for b in range(j, TAYLOR + 1):
-                        total += shares[0][a - i] * shares[1][b - j] * table[a][b]
-                found[i].append(total)
+            across = np.einsum("an,abnc->bnc", shares[0][: TAYLOR + 1 - i], table[i:])
+            found.append([
+                np.einsum("bn,bnc->nc", shares[1][: TAYLOR + 1 - j], across[j:]) for j in range(most + 1 - i)
+            ])  # fmt: skip
         return found
 
     def _derived(self, uv: FloatArray, most: int, each: int = 9) -> list[list[FloatArray]]:
@@ -313,11 +310,12 @@ def _three(row: tuple[float, ...]) -> Vec3:
     return (row[0], row[1], row[2])
 
 
-def _shares(step: FloatArray, beyond: NDArray[np.bool_]) -> list[FloatArray]:
-    """The factors of derivatives in a Taylor polynomial along one parameter, (N, 1) each, by how much higher
-    they are than the one asked for; inside the domain that one counts alone."""
-    powers = [step**n / math.factorial(n) for n in range(TAYLOR + 1)]
-    return [np.where(beyond, value, 0.0 if n else 1.0)[:, None] for n, value in enumerate(powers)]
+def _shares(step: FloatArray, beyond: NDArray[np.bool_]) -> FloatArray:
+    """The factors of derivatives in a Taylor polynomial along one parameter, (TAYLOR + 1, N), by how much
+    higher they are than the one asked for; inside the domain that one counts alone."""
+    powers = np.array([step**n / math.factorial(n) for n in range(TAYLOR + 1)])
+    powers[1:, ~beyond] = 0.0
+    return powers
 
 
 def _placed(stops: FloatArray, t: FloatArray) -> tuple[IntArray, FloatArray, FloatArray]:
