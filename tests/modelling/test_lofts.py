@@ -162,8 +162,72 @@ def test_walls_that_leave_their_ends_square():
     wall = half.faces("half/side").where(lambda face: face.kind != "plane")
     assert wall[0].normal_at((5, 0, 30)) == pytest.approx((1, 0, 0), abs=1e-12)
     assert abs(wall[0].normal_at((10, 0, 0))[2]) > 0.1
-    with pytest.raises(lw.ModellingError, match='tangent is "square"'):
-        lw.loft([circle(10, 0), circle(5, 30)], tangent="along")
+
+
+def oval(a, b, tall):
+    sk = lw.Sketch(lw.XY)
+    sk.ellipse((0, 0), a, b, angle=20)
+    return lw.extrude(sk, tall, step="b")
+
+
+def leaning(taper):
+    return lw.extrude(rectangle(40, 30, 0), 10, taper=taper, step="b")
+
+
+@pytest.mark.parametrize(
+    ("base", "top"),
+    [
+        (lw.cone(20, 12, 20, step="b"), circle(16, 50)),
+        (leaning(15), rectangle(20, 12, 40)),
+        (leaning(-10), circle(9, 45)),
+        (lw.extrude(rectangle(40, 30, 0, 6), 10, taper=8, step="b"), circle(11, 45)),
+        (oval(20, 12, 10), circle(10, 40)),
+    ],
+)
+def test_a_loft_goes_on_from_faces_smoothly(base, top, tmp_path, outside_check):
+    """Along cones, planes that lean in or out, and extrusions: united with them there is no angle where it
+    begins, and it is square to its other end."""
+    (level,) = base.faces().facing(lw.Z)
+    neck = lw.loft([level, top], tangent=(base.faces("b/side"), "square"), step="neck")
+    both = lw.union(base, neck)
+    joint = [edge for edge in both.edges() if {"b", "neck"} <= {face.step for face in edge.faces}]
+    assert joint
+    assert max(abs(edge.angle) for edge in joint) < 1e-5
+    ends = both.face("neck/end").edges()
+    assert [edge.angle for edge in ends] == pytest.approx([90.0] * len(ends), abs=1e-6)
+    assert both.volume == pytest.approx(base.volume + neck.volume, rel=1e-9)
+    lw.save(both, tmp_path / "neck.step")
+    outside_check(tmp_path / "neck.step")
+
+
+def test_a_loft_between_two_bodies():
+    """From a ball to a cone below it: Hermite's cubic of the radius, by the slopes of both."""
+    ball = lw.intersect(lw.sphere(20, step="s"), lw.move(lw.box(90, 90, 60), -45, -45, -48))
+    cone = lw.cone(6, 10, 20, on=lw.XY.offset(40), step="c")
+    along = ball.faces("s/side"), cone.face("c/side")
+    neck = lw.loft([ball.faces().facing(lw.Z), cone.face("c/bottom")], tangent=along)
+    s, w = np.polynomial.legendre.leggauss(8)
+    s = 0.5 * (s + 1)
+    length = 28.0
+    slopes = -length * 12 / 16, length * 4 / 20  # of a circle of radius 20 at height 12, and of the cone
+    radius = (
+        (2 * s**3 - 3 * s**2 + 1) * 16 + (s**3 - 2 * s**2 + s) * slopes[0]
+        + (3 * s**2 - 2 * s**3) * 6 + (s**3 - s**2) * slopes[1]
+    )  # fmt: skip
+    assert neck.volume == pytest.approx(length * math.pi * float(0.5 * w @ radius**2), rel=1e-9)
+    whole = lw.union(ball, neck, cone)
+    assert sorted(round(abs(edge.angle), 6) for edge in whole.edges())[:2] == [0.0, 0.0]
+
+
+def test_faces_that_no_loft_leaves_along():
+    cone, block = lw.cone(20, 12, 20, step="c"), lw.box(9, 9, 9, step="b")
+    sections = [cone.face("c/top"), circle(8, 40)]
+    with pytest.raises(lw.ModellingError, match="none of the faces that the loft is to leave along ends at"):
+        lw.loft(sections, tangent=(block.faces("b/side"), None))
+    with pytest.raises(lw.ModellingError, match="lies level with the section"):
+        lw.loft(sections, tangent=(cone.face("c/top"), None))
+    with pytest.raises(lw.ModellingError, match='or a pair, one for each end: "square", the faces'):
+        lw.loft(sections, tangent=("along", None))
 
 
 def section(k, count, bore=0.0):

@@ -21,6 +21,7 @@ from .steps import Step
 if TYPE_CHECKING:
     from ..modelling.blend.fillet import Edges
     from ..modelling.local.shell import Faces
+    from ..modelling.loft_ends import Leaving
     from ..modelling.paths import PathLike
     from ..modelling.profile import Profile
     from ..modelling.references import AxisLike, DirectionLike, PlaneLike
@@ -148,7 +149,7 @@ class Job(Hinting, Recorder):
         *,
         ruled: bool = False,
         closed: bool = False,
-        tangent: str | tuple[str | None, str | None] | None = None,
+        tangent: Leaving | tuple[Leaving, Leaving] = None,
     ) -> Body:
         """The solid between sections, smooth through all of them or straight from one to the next; the first
         or last may be a point. closed : on from the last to the first. tangent : "square" where the walls

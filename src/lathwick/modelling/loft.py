@@ -19,7 +19,7 @@ from ..geometry.nets import common_nets
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.rational import rational_curve
 from ..geometry.round_surfaces import ConeSurface
-from ..geometry.spline import SplineCurve
+from ..geometry.spline import BSpline, SplineCurve
 from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, PlaneSurface
@@ -30,6 +30,7 @@ from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import FaceName, side_names
 from .combine import Warn, silent
+from .loft_ends import SMOOTH, End, Leaving, Wall, corner_way, ends_of
 from .outlines import Outline, aligned, outlines_of, turn_between
 from .sections import Section
 
@@ -37,7 +38,7 @@ FLAT = 1e-9
 """Lines so nearly in one plane, as a share of their size, span a plane."""
 
 
-SQUARE = "square"
+DIVISIONS = (1, 2, 4, 8, 16)
 TWISTED = 20.0
 """Sections turned by more degrees to each other are told of."""
 
@@ -48,7 +49,7 @@ def loft(
     *,
     ruled: bool = False,
     closed: bool = False,
-    tangent: str | tuple[str | None, str | None] | None = None,
+    tangent: Leaving | tuple[Leaving, Leaving] = None,
     step: str = "",
     warn: Warn = silent,
 ) -> Body:
@@ -60,7 +61,8 @@ def loft(
     ruled : straight from section to section; otherwise smooth through all of them.
     closed : from the last section on to the first; three sections at least, none of them a point.
     tangent : "square" where the walls leave both end sections square to these; or a value for the first and
-        one for the last, None for an end that is free.
+        one for the last: "square", faces that end there and that the walls go on from smoothly (to 1e-7
+        radians), None for an end that is free.
     warn : is told where sections are turned to each other, so that the walls are twisted.
     step : name that the faces get: `step/start`, `step/end`, `step/side:item` after the items of the first
         section.
@@ -73,7 +75,7 @@ def loft(
         raise ModellingError("a closed loft goes through three sections at least, none of them a point")
     sections = aligned(found, closed)
     _tell_turns(sections, closed, warn)
-    straight = ruled or (len(sections) == 2 and not any(ends))
+    straight = ruled or (len(sections) == 2 and ends == (None, None))
     pairs = [list(pair) for pair in pairwise([*sections, *sections[: int(closed)]])]
     groups = pairs if straight or closed else [sections]
     unit_of = next(one.unit for one in sections if one.unit)
@@ -82,17 +84,14 @@ def loft(
 
 
 def _tangents(
-    tangent: str | tuple[str | None, str | None] | None, sections: Sequence[Outline], fixed: bool
-) -> tuple[bool, bool]:
-    """Whether the walls leave the first and the last section square to them."""
-    given = tuple(tangent) if isinstance(tangent, (tuple, list)) else (tangent, tangent)
-    if len(given) != 2 or any(one not in (None, SQUARE) for one in given):
-        raise ModellingError(f'tangent is "{SQUARE}", or a pair of "{SQUARE}" and None, got {tangent!r}')
-    ends = given[0] == SQUARE, given[1] == SQUARE
+    tangent: Leaving | tuple[Leaving, Leaving], sections: Sequence[Outline], fixed: bool
+) -> tuple[End | None, End | None]:
+    """How the walls leave the first and the last section."""
+    ends = ends_of(tangent)
     if any(ends) and fixed:
         raise ModellingError("tangent is for the ends of a smooth loft that is not closed")
     if any(end and one.is_point for end, one in zip(ends, (sections[0], sections[-1]), strict=True)):
-        raise ModellingError("no wall leaves a point square to it")
+        raise ModellingError("no wall leaves a point square to it, or along a face")
     return ends
 
 
@@ -118,7 +117,7 @@ class _Skin:
         sections: Sequence[Outline],
         groups: Sequence[list[Outline]],
         closed: tuple[bool, bool],
-        tangents: tuple[bool, bool],
+        tangents: tuple[End | None, End | None],
         step: str,
     ) -> None:
         """closed : whether it goes on to its first section, and smoothly."""
@@ -158,21 +157,47 @@ class _Skin:
     def _nets(self, g: int, group: list[Outline], place: tuple[int, int], edges: list[_Rung | None]) -> _Nets:
         """The controls of a wall; of a smooth closed loft a part of those all the way round."""
         if not self._round:
-            return replace(_Nets.of(group, edges), directions=self._directions(group))
+            return self._leaving_nets(group, place, edges) if any(self._tangents) else _Nets.of(group, edges)
         i, j = place
         if place not in self._rings:
             ring = [*self._sections, self._sections[0]]
             self._rings[place] = _Nets.of(ring, [self._rung(one, i, j) for one in ring])
         return self._rings[place].part(g)
 
-    def _directions(self, group: list[Outline]) -> tuple[Vec3 | None, Vec3 | None]:
-        """In which the walls leave the end sections, as far as that is asked for."""
-        found: list[Vec3 | None] = []
-        way = sub(group[-1].point, group[0].point)
-        for asked, one in zip(self._tangents, (group[0], group[-1]), strict=True):
-            normal = one.plane.normal if asked and one.plane is not None else None
-            found.append(negated(normal) if normal is not None and dot(normal, way) < 0.0 else normal)
-        return found[0], found[1]
+    def _leaving_nets(self, group: list[Outline], place: tuple[int, int], edges: list[_Rung | None]) -> _Nets:
+        """The controls of a wall that leaves its end sections as asked for, divided until it does."""
+        for divided in DIVISIONS:
+            nets, slopes, worst = _Nets.of(group, edges, divided), [], 0.0
+            for k, end in ((0, self._tangents[0]), (-1, self._tangents[1])):
+                slope, off = (None, 0.0) if end is None else self._slope(group, k, place, end, nets)
+                slopes.append(slope)
+                worst = max(worst, off)
+            if worst <= SMOOTH:
+                return replace(nets, slopes=(slopes[0], slopes[1]))
+        raise ModellingError(f"the walls of a loft cannot keep to the faces within {SMOOTH:g} radians")
+
+    def _slope(
+        self, group: list[Outline], k: int, place: tuple[int, int], end: End, nets: _Nets
+    ) -> tuple[FloatArray, float]:
+        """How a wall leaves one of its end sections, as controls times weights, (n, 3), for each unit along
+        the normal; and how far (radians) it is off the face there."""
+        one, (i, j) = group[k], place
+        assert one.plane is not None
+        normal = one.plane.normal
+        if dot(normal, sub(group[-1].point, group[0].point)) < 0.0:
+            normal = negated(normal)
+        if not end.faces:
+            return np.outer(nets.nets[k, :, 3], normal), 0.0
+        faces = [end.face_of(rung[0]) for n in range(len(one.loops[i])) if (rung := self._rung(one, i, n))]
+        count = len(faces)
+        corners: list[Vec3 | None] = [None, None]
+        if not one.loops[i][j].is_closed:
+            corners = [
+                corner_way(faces[n - 1], faces[n % count], self._vertex(one, i, n % count).point, normal)
+                for n in (j, j + 1)
+            ]
+        curve = BSpline(nets.degree, nets.knots, nets.nets[k])
+        return Wall(faces[j], normal, (corners[0], corners[1])).laid(curve, sorted(set(nets.knots)))
 
     def _rung(self, one: Outline, i: int, j: int) -> _Rung | None:
         if one.is_point:
@@ -192,7 +217,7 @@ class _Skin:
         pieces = [None if one.is_point else one.loops[i][j] for one in group]
         edges = [self._rung(one, i, j) for one in group]
         nets = self._nets(g, group, place, edges)
-        plain = len(group) == 2 and not any(nets.directions) and nets.span is None
+        plain = len(group) == 2 and not nets.leaves and nets.span is None
         surface = _exact(group, pieces, edges) if plain else None
         surface = surface or nets.surface()
         first, last = edges[0], edges[-1]
@@ -253,18 +278,23 @@ class _Nets:
     nets: FloatArray
     heights: FloatArray
     length: float
-    directions: tuple[Vec3 | None, Vec3 | None] = (None, None)
+    slopes: tuple[FloatArray | None, FloatArray | None] = (None, None)
     span: tuple[float, float] | None = None
+
+    @property
+    def leaves(self) -> bool:
+        """Whether it is said how it leaves an end."""
+        return any(slope is not None for slope in self.slopes)
 
     def part(self, g: int) -> _Nets:
         """From section g to the next, of nets that come back to their first."""
         return replace(self, span=(float(self.heights[g]), float(self.heights[g + 1])))
 
     @classmethod
-    def of(cls, group: list[Outline], edges: list[_Rung | None]) -> _Nets:
+    def of(cls, group: list[Outline], edges: list[_Rung | None], divided: int = 1) -> _Nets:
         known = [edge for edge in edges if edge is not None]
         curves = [rational_curve(edge.curve, edge.t0, edge.t1) for edge, _ in known]
-        degree, knots, nets = common_nets(curves, [not way for _, way in known])
+        degree, knots, nets = common_nets(curves, [not way for _, way in known], divided)
         rows, weights = iter(nets), nets[0][:, 3]
         at_point = [np.outer(weights, one.point) if one.is_point else None for one in group]
         full = [next(rows) if row is None else np.column_stack([row, weights]) for row in at_point]
@@ -278,7 +308,7 @@ class _Nets:
 
         if self.span is not None:
             return self._round_part(*self.span)
-        if any(self.directions):
+        if self.leaves:
             return self._leaving()
         degree = min(3, len(self.heights) - 1)
         if np.ptp(self.nets[:, :, 3], axis=0).max() <= 1e-14:  # as affine images keep: circles stay circles
@@ -307,11 +337,13 @@ class _Nets:
         from scipy.interpolate import make_interp_spline
 
         rules: list[Any] = []
-        for way, net in zip(self.directions, (self.nets[0], self.nets[-1]), strict=True):
-            slope = (
-                None if way is None else np.outer(net[:, 3], np.append(self.length * np.asarray(way), 0.0))
-            )
-            rules.append([(2, np.zeros_like(net))] if slope is None else [(1, slope)])
+        for slope in self.slopes:
+            level = np.zeros_like(self.nets[0])
+            if slope is None:
+                rules.append([(2, level)])
+            else:
+                level[:, :3] = self.length * slope
+                rules.append([(1, level)])
         made = make_interp_spline(self.heights, self.nets, 3, bc_type=(rules[0], rules[1]))
         return 3, tuple(made.t.tolist()), made.c
 
@@ -326,7 +358,7 @@ class _Nets:
         )
 
     def rail(self, side: int, a: Vertex, b: Vertex) -> Edge:
-        if len(self.heights) == 2 and not any(self.directions):
+        if len(self.heights) == 2 and not self.leaves:
             return Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
         degree, knots, lifted = self._skinned()
         row = lifted[:, -1 if side else 0]
