@@ -57,6 +57,8 @@ def example(name):
         ("well_cap", {}),
         ("well_cap", {"bolts": 4, "depth": 9, "cable": 0}),
         ("rain_funnel", {}),
+        ("bell_mouth", {}),
+        ("bell_mouth", {"pipe": 110, "wall": 2, "lean": 40}),
         ("spacer_plate", {}),
         ("spacer_plate", {"outer": 120, "inner": 60}),
         ("valve_plug", {}),
