@@ -41,6 +41,9 @@ OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)
 
 FEW_ROUND, DENSE_ROUND = 8, 40
+"""Places round a whole circle: exact for trigonometric polynomials of degree 7 (5 occurs), and so close that
+they leave no gap as between edges."""
+
 CROSSING_SAMPLES = 65
 """Places along an edge between which it is taken to pass a break of its surface at most once."""
 
@@ -48,6 +51,8 @@ FEW_SAMPLES = 9
 """Places along an edge that tell about how far it goes."""
 
 LEVEL = 1e-12
+"""Axes at a smaller angle (its sine) are parallel."""
+
 SAME_LINE = 1e-9
 """An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
 
