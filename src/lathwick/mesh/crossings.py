@@ -33,7 +33,7 @@ STEEP = 0.3
 """Faces that meet along all of their common edges at a larger angle (its sine) do not cross beside them
 unless their chords are coarse."""
 
-FLAT = 2.0**-21
+FLAT = 2.0**-22
 """In 32-bit numbers, triangles nearer to a plane than this share of the largest coordinate lie in it."""
 
 FEW = 2000
@@ -175,8 +175,7 @@ def _beside(corners: FloatArray, chosen: IntArray, other: Face, near: tuple[floa
     if other.surface.plane is not None:
         gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
         across = (gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)
-        beside = (np.abs(gaps) <= flat).sum(axis=1) > 1  # slender ones of the plane may lie in its own
-        return chosen[across | beside]
+        return chosen[across | _in_plane(places, other.surface, flat)]
     middles = places.mean(axis=1)
     spans = np.linalg.norm(places - middles[:, None], axis=2).max(axis=1)
     return chosen[np.abs(other.surface.distance(middles)) <= spans + reach]
