@@ -7,15 +7,9 @@ The mouth of an intake pipe: a loft that goes on smoothly from the cone of a lip
 
 import math
 
-import lathwick as lw
+from numpy.polynomial.legendre import leggauss
 
-NODES = (0.0, 0.5384693101056831, 0.9061798459386640)
-WEIGHTS = (0.5688888888888889, 0.4786286704993665, 0.2369268850561891)
-RULE = [
-    ((1 + sign * x) / 2, w / 2)
-    for x, w in zip(NODES, WEIGHTS, strict=True)
-    for sign in ((1, -1) if x else (1,))
-]
+import lathwick as lw
 
 
 @lw.design(unit="mm")
@@ -54,6 +48,7 @@ def volume(pipe, wall, mouth, lip, lean, top, neck, tail):
         def radius(s):
             return b * (1 + 2 * s) * (1 - s) ** 2 - neck * slope * s * (1 - s) ** 2 + c * s * s * (3 - 2 * s)
 
-        return cone + sum(w * math.pi * radius(s) ** 2 for s, w in RULE) * neck + math.pi * c * c * tail
+        bell = sum(w / 2 * radius((x + 1) / 2) ** 2 for x, w in zip(*leggauss(5), strict=True)) * neck
+        return cone + math.pi * bell + math.pi * c * c * tail
 
     return form(0.0) - form(wall)

@@ -7,10 +7,6 @@ volume. Every third pair has a contact: a plane, a wall or a line that both have
 
 from __future__ import annotations
 
-import sys
-import tempfile
-import time
-from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +14,7 @@ import numpy as np
 import lathwick as lw
 
 from .conftest import CHECKERS, faults
+from .fuzz_running import run
 
 OPERATIONS = {
     "union": (lw.union, lambda a, b: a | b),
@@ -144,19 +141,5 @@ def trial(seed: int, folder: Path) -> str:
     return "right"
 
 
-def main() -> None:
-    count, first = (int(n) for n in sys.argv[1:3])
-    found, slow = Counter[str](), []
-    with tempfile.TemporaryDirectory() as folder:
-        for seed in range(first, first + count):
-            start = time.perf_counter()
-            outcome = trial(seed, Path(folder))
-            slow.append(time.perf_counter() - start)
-            found[outcome.split(":")[0]] += 1
-            if outcome != "right":
-                print(seed, outcome, flush=True)
-    print(dict(found), f"median {np.median(slow):.2f} s, longest {max(slow):.1f} s")
-
-
 if __name__ == "__main__":
-    main()
+    run(trial, ("right",))

@@ -5,10 +5,6 @@ In turn trees of booleans, unions with rounds, and prisms with splined sides com
 
 from __future__ import annotations
 
-import sys
-import tempfile
-import time
-from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +13,7 @@ import lathwick as lw
 
 from .csg import random_tree
 from .fuzz_prisms import other, posed, prism
+from .fuzz_running import run
 from .rounded_unions import random_union
 
 EQUAL = 1e-9
@@ -74,20 +71,5 @@ def trial(seed: int, folder: Path) -> str:
     return "equal"
 
 
-def main() -> None:
-    count, first = (int(n) for n in sys.argv[1:3])
-    found, slow = Counter[str](), []
-    with tempfile.TemporaryDirectory() as folder:
-        for seed in range(first, first + count):
-            start = time.perf_counter()
-            outcome = trial(seed, Path(folder))
-            slow.append(time.perf_counter() - start)
-            found[outcome.split(":")[0]] += 1
-            if outcome not in ("equal", "none"):
-                print(seed, outcome, flush=True)
-    print(dict(found), f"median {np.median(slow):.2f} s, longest {max(slow):.1f} s")
-    sys.exit(any(outcome.startswith("WRONG") for outcome in found))
-
-
 if __name__ == "__main__":
-    main()
+    run(trial, ("equal", "none"))

@@ -255,8 +255,8 @@ def _3mf(
 
 def _check_tolerance(chord: object, angle: object) -> None:
     """Raises ExchangeError for a chord or an angle that is no number."""
-    for name, value in (("chord", chord), ("angle", angle)):
-        if (name, value is None) != ("chord", True) and not is_number(value):
+    for name, value in (("chord", DEFAULT_ANGLE if chord is None else chord), ("angle", angle)):
+        if not is_number(value):
             raise ExchangeError(f"{name} is a number more than 0, got {shown_value(value)}")
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from .conics import Hyperbola, Parabola
 from .curve import Curve
-from .curves import Circle, Ellipse
+from .curves import Circle, Ellipse, Line
 from .placement import Axis, FloatArray, Plane
 from .spline import SplineCurve
 from .spline_surface import SplineSurface
@@ -34,7 +34,13 @@ ONE_SPAN = (0.0, 0.0, 0.0, 1.0, 1.0, 1.0)
 
 @singledispatch
 def rational_curve(curve: Curve, low: float, high: float) -> RationalCurve:
-    """A line, conic or spline between two parameters, low < high, exactly (Piegl & Tiller 7.3, 7.5)."""
+    """A line, conic or spline between two parameters, low < high, exactly (Piegl & Tiller 7.3, 7.5). Raises
+    TypeError for other kinds."""
+    raise TypeError(f"a {curve.kind} is no rational curve")
+
+
+@rational_curve.register
+def _(curve: Line, low: float, high: float) -> RationalCurve:
     ends = curve.points(np.array([low, high]))
     return RationalCurve(1, (low, low, high, high), ends, np.ones(2))
 
@@ -58,9 +64,8 @@ def _(curve: SplineCurve, low: float, high: float) -> RationalCurve:
 
 @rational_curve.register
 def _(curve: Parabola, low: float, high: float) -> RationalCurve:
-    meet = curve.frame.points(
-        curve.focal * np.array([[low * high, low + high]])
-    )  # of the tangents at the ends
+    flat = curve.focal * np.array([[low * high, low + high]])  # where the tangents at the ends meet
+    meet = curve.frame.points(flat)
     controls = np.vstack([curve.point(low), meet, curve.point(high)])
     return RationalCurve(2, ONE_SPAN, controls, np.ones(3))
 

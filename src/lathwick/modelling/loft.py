@@ -39,6 +39,8 @@ FLAT = 1e-9
 
 
 DIVISIONS = (1, 2, 4, 8, 16)
+"""Into how many each part of a section is divided, until walls that leave along faces keep to these."""
+
 TWISTED = 20.0
 """Sections turned by more degrees to each other are told of."""
 
@@ -130,6 +132,7 @@ class _Skin:
         self._rungs: dict[tuple[int, int, int], tuple[Edge, bool]] = {}
         self._rails: dict[tuple[int, int, int], Edge] = {}
         self._rings: dict[tuple[int, int], _Nets] = {}
+        self._before: dict[tuple[int, int], list[Face]] = {}
 
     def lump(self) -> Lump:
         faces = []
@@ -188,7 +191,7 @@ class _Skin:
             normal = negated(normal)
         if not end.faces:
             return np.outer(nets.nets[k, :, 3], normal), 0.0
-        faces = [end.face_of(rung[0]) for n in range(len(one.loops[i])) if (rung := self._rung(one, i, n))]
+        faces = self._faces_at(one, i, end)
         count = len(faces)
         corners: list[Vec3 | None] = [None, None]
         if not one.loops[i][j].is_closed:
@@ -198,6 +201,14 @@ class _Skin:
             ]
         curve = BSpline(nets.degree, nets.knots, nets.nets[k])
         return Wall(faces[j], normal, (corners[0], corners[1])).laid(curve, sorted(set(nets.knots)))
+
+    def _faces_at(self, one: Outline, i: int, end: End) -> list[Face]:
+        """The faces that each piece of a loop of an end section goes on from."""
+        key = id(one), i
+        if key not in self._before:
+            rungs = [self._rung(one, i, n) for n in range(len(one.loops[i]))]
+            self._before[key] = [end.face_of(rung[0]) for rung in rungs if rung is not None]
+        return self._before[key]
 
     def _rung(self, one: Outline, i: int, j: int) -> _Rung | None:
         if one.is_point:

@@ -27,10 +27,14 @@ from ..topology.selection import Selection
 
 SQUARE = "square"
 SMOOTH = 1e-7
-STEEPEST = 0.05
+"""Radians between a wall and the face that it goes on from, at most."""
+
+LEAST_RISE = 0.05
 """A wall leaves its section at a larger angle (its sine) than this."""
 
 PARALLEL = 1e-6
+"""Faces whose normals differ by less (its sine) are smooth at a corner."""
+
 SAMPLES = np.linspace(0.02, 0.98, 7)
 
 Leaving: TypeAlias = str | BodyFace | Selection[BodyFace] | None
@@ -109,7 +113,7 @@ class Wall:
         """Square to the section's curve in the face."""
         ways = np.cross(self.face.surface.normals(points), along)
         rise = ways @ np.array(self.normal)
-        if float(np.abs(rise).min()) < STEEPEST:
+        if float(np.abs(rise).min()) < LEAST_RISE:
             x, y, z = points[int(np.abs(rise).argmin())].tolist()
             raise ModellingError(
                 f"a face to leave along lies level with the section at ({x:.6g}, {y:.6g}, {z:.6g})"
@@ -142,7 +146,7 @@ def corner_way(one: Face, two: Face, point: Vec3, normal: Vec3) -> Vec3 | None:
     if norm(way) < PARALLEL:
         return None
     rise = dot(way, normal)
-    if abs(rise) < STEEPEST * norm(way):
+    if abs(rise) < LEAST_RISE * norm(way):
         x, y, z = point
         raise ModellingError(
             f"faces to leave along meet level with the section at ({x:.6g}, {y:.6g}, {z:.6g})"

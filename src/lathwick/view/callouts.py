@@ -90,20 +90,27 @@ def _amid(face: Face) -> FloatArray:
 def draw_callouts(axes: Axes, found: list[Round], shift: FloatArray, box: FloatArray, pixel: float) -> None:
     """Draw what is round in a view of which `box`, (2, 2), is the place on the sheet; shift : from the plane
     of the view to the sheet. pixel : its size on the sheet."""
-    for one in found:
-        if one.is_whole:
-            for center in one.centers + shift:
-                _mark(axes, center, OVERHANG * one.radius)
+    _marks(axes, [one for one in found if one.is_whole], shift)
     _leaders(axes, found, shift, box, pixel)
     centers = [one.centers + shift for one in found if one.is_whole]
     if centers:
         _positions(axes, np.concatenate(centers), box, pixel)
 
 
-def _mark(axes: Axes, center: FloatArray, reach: float) -> None:
-    for way in (np.array([reach, 0.0]), np.array([0.0, reach])):
-        ends = np.array([center - way, center + way])
-        axes.plot(ends[:, 0], ends[:, 1], color=DIMENSION, lw=0.5, ls=(0, (8, 2, 2, 2)))
+def _marks(axes: Axes, wholes: list[Round], shift: FloatArray) -> None:
+    """A cross through the center of every whole circle."""
+    from matplotlib.collections import LineCollection
+
+    lines = [
+        (one.centers + shift)[:, None] + OVERHANG * one.radius * np.array([np.negative(way), way])
+        for one in wholes
+        for way in np.eye(2)
+    ]
+    if lines:
+        crosses = list(np.concatenate(lines))
+        axes.add_collection(
+            LineCollection(crosses, colors=DIMENSION, linewidths=0.5, linestyles=(0, (8, 2, 2, 2)))
+        )
 
 
 def _leaders(axes: Axes, found: list[Round], shift: FloatArray, box: FloatArray, pixel: float) -> None:

@@ -91,7 +91,7 @@ def seam_of(face: Face) -> Seam | None:
     for number, at in enumerate(starts):
         crossings = _crossings(face, paths, k, at)
         badness = len(crossings) + sum(_is_crowded(c.cut) for c in crossings)
-        badness += 2 * sum(_turns_back(rows, k, at, face.surface.periods[k]) for rows in paths)
+        badness += 2 * sum(_turns_back(rows, k, at, period) for rows in paths)
         found.append((badness, float(number > 0), crossings))
         if number == 0 and badness == around_it:
             break
@@ -100,6 +100,7 @@ def seam_of(face: Face) -> Seam | None:
 
 
 def _goes_round(rows: Sequence[FloatArray], k: int, period: float) -> bool:
+    """Whether a loop, by its parameters along each coedge, (N, 2), goes round a period."""
     row = np.concatenate([uv[:, k] for uv in rows])
     return bool(abs(row[-1] - row[0]) > 0.5 * period)
 

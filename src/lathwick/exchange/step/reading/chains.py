@@ -30,6 +30,8 @@ SHORTEST = 1e-7
 """Shorter pieces are left out."""
 
 COMPOSITES = {"COMPOSITE_CURVE", "COMPOSITE_CURVE_ON_SURFACE", "BOUNDARY_CURVE", "OUTER_BOUNDARY_CURVE"}
+OF_SEVERAL = {"POLYLINE", *COMPOSITES, *SPLINES}
+"""Kinds of curves that may have several pieces."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,8 +72,8 @@ def turned(pieces: Sequence[Piece]) -> list[Piece]:
 
 def read_chain(source: Source, number: int) -> list[Piece] | None:
     """The pieces of a curve that is made of several; None for any other. Raises ExchangeError."""
-    names = _names(source, _unwrapped(source, number))
-    if not names & {"POLYLINE", *COMPOSITES, *SPLINES}:
+    names = {*source.names(source.unwrapped(number, PASSED, "curve"))}
+    if not names & OF_SEVERAL:
         return None
     found = _pieces(source, number, MOST_WRAPPED)
     return found if len(found) > 1 or names & COMPOSITES else None
@@ -107,38 +109,22 @@ def _split(pieces: Sequence[Piece], point: Vec3, number: int) -> tuple[list[Piec
     return [*pieces[:k], one], [two, *pieces[k + 1 :]]
 
 
-def _names(source: Source, number: int) -> set[str]:
-    return {record.name for record in source.text.records(number)}
-
-
-def _unwrapped(source: Source, number: int) -> int:
-    """The curve itself under what only wraps it."""
-    for _ in range(MOST_WRAPPED):
-        wrapped = next((name for name in _names(source, number) if name in PASSED), None)
-        if wrapped is None:
-            return number
-        number = source.ref(source.values(number, wrapped, 2)[1], number, "a curve")
-    raise ExchangeError(f"#{number}: a curve in others without end")
-
-
 def _pieces(source: Source, number: int, depth: int) -> list[Piece]:
     """All pieces of a bounded curve, in its direction."""
     if depth == 0:
         raise ExchangeError(f"#{number}: a curve in others without end")
-    names = _names(source, number)
+    names = source.names(number)
     if "TRIMMED_CURVE" in names:
         return _trimmed(source, number, depth)
-    wrapped = next((name for name in names if name in PASSED), None)
-    if wrapped is not None:
-        inner = source.ref(source.values(number, wrapped, 2)[1], number, "a curve")
-        return _pieces(source, inner, depth - 1)
+    if any(name in PASSED for name in names):
+        return _pieces(source, source.unwrapped(number, PASSED - {"TRIMMED_CURVE"}, "curve"), depth - 1)
     composite = next((name for name in names if name in COMPOSITES), None)
     if composite is not None:
         return _composite(source, number, source.values(number, composite, 2)[1], depth)
     if "POLYLINE" in names:
         points = source.refs(source.values(number, "POLYLINE", 2)[1], number, "points")
         return _straight([source.point(p) for p in points], number)
-    if names & {*SPLINES}:
+    if any(name in SPLINES for name in names):
         return _spline(source, number)
     curve = read_curve(source, number)
     if not curve.period:
@@ -179,7 +165,7 @@ def _spline(source: Source, number: int) -> list[Piece]:
         return [Piece(spline_part(source, number, a, b), a, b) for a, b in pairwise(stops)]
     curve = read_curve(source, number)
     if curve.period:
-        return [Piece(curve, *_whole_turn(source, number, curve))]
+        return [_on_circle(source, number, curve)]
     low, high = curve.domain
     if isinstance(curve, Line):
         ends = spline_part(source, number, *stops)
@@ -187,15 +173,12 @@ def _spline(source: Source, number: int) -> list[Piece]:
     return [Piece(curve, low, high)]
 
 
-def _whole_turn(source: Source, number: int, curve: Curve) -> tuple[float, float]:
-    """The range of a circle that a spline runs through."""
+def _on_circle(source: Source, number: int, circle: Curve) -> Piece:
+    """The arc that a spline runs through, about the axis as the circle goes."""
     low, high = corners_of(source, number)
     part = spline_part(source, number, low, high)
-    first, middle, last = (curve.parameter(part.point(t)) for t in (low, 0.5 * (low + high), high))
-    ahead = (last - first) % curve.period or curve.period
-    if (middle - first) % curve.period > ahead:
-        raise ExchangeError(f"#{number}: an arc that runs clockwise about its axis in a composite curve")
-    return first, first + ahead
+    first, last = (circle.parameter(part.point(t)) for t in (low, high))
+    return Piece(circle, first, first + ((last - first) % circle.period or circle.period))
 
 
 def _trimmed(source: Source, number: int, depth: int) -> list[Piece]:
@@ -203,12 +186,13 @@ def _trimmed(source: Source, number: int, depth: int) -> list[Piece]:
     _, basis, first, second, sense, *_ = source.values(number, "TRIMMED_CURVE", 5)
     inner = source.ref(basis, number, "a curve")
     forward = source.flag(sense, number, "sense")
-    if _names(source, _unwrapped(source, inner)) & {"POLYLINE", *COMPOSITES, *SPLINES}:
+    itself = source.unwrapped(inner, PASSED, "curve")
+    if any(name in OF_SEVERAL for name in source.names(itself)):
         pieces = _pieces(source, inner, depth - 1)
         ends = [_trim_point(source, trim, number) for trim in (first, second)]
         return between(pieces if forward else turned(pieces), ends[0], ends[1], number)
     curve = read_curve(source, inner)
-    scale = _scale(source, _unwrapped(source, inner), curve)
+    scale = _scale(source, itself, curve)
     a, b = (_trim(source, trim, curve, scale, number) for trim in (first, second))
     low, high = (a, b) if forward else (b, a)
     if curve.period:

@@ -234,7 +234,8 @@ def _turns(curve: BSpline | _RationalSpline, t: float, span: float) -> bool:
 
 
 def spline_part(source: Source, number: int, low: float, high: float) -> Curve:
-    """A part of a spline, without corners inside, with the parameters of the file."""
+    """A curve with the points and the parameters of a spline of the file from `low` to `high`, between which
+    it has no corner."""
     made = _written(source, number)
     if isinstance(made, BSpline):
         return SplineCurve(made.degree, made.knots, made.controls)

@@ -46,17 +46,26 @@ class Source:
     ) -> T:
         """What the rule of its kind makes of an instance; entities in `passed` only wrap another one, their
         second value. Raises ExchangeError for a kind without a rule, and wrappings without end."""
+        here = self.unwrapped(number, passed, what)
+        names = self.names(here)
+        rule = next((kinds[name] for name in names if name in kinds), None)
+        if rule is None:
+            raise ExchangeError(f"#{here}: a {what} of the kind {'+'.join(names)} cannot be read")
+        return rule(self, here)
+
+    def unwrapped(self, number: int, passed: Container[str], what: str) -> int:
+        """The entity itself under those in `passed`. Raises ExchangeError for wrappings without end."""
         here = number
         for _ in range(MOST_WRAPPED):
-            names = [record.name for record in self.text.records(here)]
-            wrapped = next((name for name in names if name in passed), None)
+            wrapped = next((name for name in self.names(here) if name in passed), None)
             if wrapped is None:
-                rule = next((kinds[name] for name in names if name in kinds), None)
-                if rule is None:
-                    raise ExchangeError(f"#{here}: a {what} of the kind {'+'.join(names)} cannot be read")
-                return rule(self, here)
+                return here
             here = self.ref(self.values(here, wrapped, 2)[1], here, f"a {what}")
         raise ExchangeError(f"#{number}: a {what} in others without end")
+
+    def names(self, number: int) -> list[str]:
+        """The names of all parts of an instance."""
+        return [record.name for record in self.text.records(number)]
 
     # ------------------------------------------------------------------ values
 
