@@ -34,7 +34,7 @@ def bell_mouth(
         along = cone.face(f"{name} lip/side"), tube.face(f"{name} pipe/side")
         bell = job.loft(f"{name} neck", ends, tangent=along)
         solids.append(job.union(f"{name} form", cone, bell, tube))
-    return lw.Part(job.cut("mouth", *solids), material=lw.Material("polyethylene", density=0.95e-6))
+    return lw.Part(job.cut("mouth", *solids), material=lw.Material("polyethylene", "0.95 g/cm3"))
 
 
 def volume(pipe, wall, mouth, lip, lean, top, neck, tail):
