@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .placement import FloatArray
 from .roots import IntArray
@@ -120,7 +121,7 @@ def _hit(
     plane: FloatArray,
     low: FloatArray,
     high: FloatArray,
-) -> tuple[FloatArray, FloatArray]:
+) -> tuple[FloatArray, NDArray[np.bool_]]:
     """Places whose pictures are the targets, by Newton's method, and whether they were found."""
     if not len(uv):
         return uv, np.zeros(0, dtype=bool)

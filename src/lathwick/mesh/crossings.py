@@ -54,8 +54,9 @@ class Triangles:
     starts: IntArray
 
 
-def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list[Face]:
-    """Faces whose triangles pass through those of another face or lie on them. Two flat faces never do.
+def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> dict[Face, FloatArray]:
+    """Faces whose triangles pass through those of another face or lie on them. Of two flat faces those do
+    only where one has chords of a curved edge. With the corners of those triangles, shape (N, 3).
 
     chords : how far the triangles of each face may lie from it.
     """
@@ -67,10 +68,11 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
     boxes = np.stack([low - 0.5 * flat, high + 0.5 * flat], axis=1)
     boxed: dict[int, FloatArray] = {}
     safe = _steep_pairs(body)
+    chorded = [_has_chords(face) for face in faces]
     doubtful: list[tuple[int, int, IntArray]] = []
     for i, j in overlapping(boxes, boxes):
         flats = (faces[i].surface.plane is not None) + (faces[j].surface.plane is not None)
-        if i >= j or flats == 2:
+        if i >= j or (flats == 2 and (not (chorded[i] or chorded[j]) or _parallel(faces[i], faces[j]))):
             continue
         if flats == 1 and (i, j) in safe and _upright(faces[i], faces[j]):
             wall, end = (j, i) if faces[i].surface.plane is not None else (i, j)
@@ -99,7 +101,11 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> list
         if len(sets) == 2 and len(sets[1]):
             doubtful.append((i, j, _near(corners, sets[0], sets[1], flat)))
     wrong = _which_cross((corners, mesh.rows, flat), [pairs for _, _, pairs in doubtful])
-    return list(dict.fromkeys(faces[k] for n in wrong for k in doubtful[n][:2]))
+    found: dict[Face, list[FloatArray]] = {}
+    for n, pairs in wrong.items():
+        for k in doubtful[n][:2]:
+            found.setdefault(faces[k], []).append(corners[pairs].reshape(-1, 3))
+    return {face: np.unique(np.concatenate(places), axis=0) for face, places in found.items()}
 
 
 def repeated(triangles: IntArray, border: int) -> IntArray:
@@ -147,6 +153,16 @@ def _steep_pairs(body: Body) -> set[tuple[int, int]]:
     return {key for key, is_steep in steep.items() if is_steep}
 
 
+def _has_chords(face: Face) -> bool:
+    return any(coedge.edge.curve.kind != "line" for coedge in face.coedges())
+
+
+def _parallel(one: Face, two: Face) -> bool:
+    """Whether two flat faces are parallel; those in one plane have been told apart before."""
+    planes = (one.surface.plane, two.surface.plane)
+    return all(planes) and norm(cross(*(plane.normal for plane in planes if plane))) < INNER
+
+
 def _upright(one: Face, two: Face) -> bool:
     """Whether one of two faces is flat, and the other a cylinder at a right angle to it."""
     for flat, tube in ((one.surface, two.surface), (two.surface, one.surface)):
@@ -175,7 +191,8 @@ def _beside(corners: FloatArray, chosen: IntArray, other: Face, near: tuple[floa
     if other.surface.plane is not None:
         gaps = other.surface.distance(places.reshape(-1, 3)).reshape(-1, 3)
         across = (gaps.min(axis=1) < -INNER) & (gaps.max(axis=1) > INNER)
-        return chosen[across | _in_plane(places, other.surface, flat)]
+        hinged = ((np.abs(gaps) <= flat).sum(axis=1) >= 2) & (np.abs(gaps).max(axis=1) <= reach)
+        return chosen[across | hinged]
     middles = places.mean(axis=1)
     spans = np.linalg.norm(places - middles[:, None], axis=2).max(axis=1)
     return chosen[np.abs(other.surface.distance(middles)) <= spans + reach]
@@ -187,19 +204,19 @@ def _in_plane(places: FloatArray, plane: Surface, flat: float) -> BoolArray:
     return np.asarray(np.abs(gaps).max(axis=1) <= flat)
 
 
-def _which_cross(mesh: tuple[FloatArray, IntArray, float], groups: Sequence[IntArray]) -> list[int]:
-    """Numbers of the groups of pairs of triangles, (N, 2) each, with a pair that pass through or lie on each
-    other. mesh : the corners and rows of all triangles, and how far from a plane they lie in it."""
+def _which_cross(mesh: tuple[FloatArray, IntArray, float], groups: Sequence[IntArray]) -> dict[int, IntArray]:
+    """By the number of their group, the pairs of triangles of the groups, (N, 2) each, that pass through or
+    lie on each other. mesh : corners and rows of all triangles, and how far from a plane they lie in it."""
     corners, rows, flat = mesh
     pairs = np.concatenate([np.zeros((0, 2), dtype=np.int64), *groups])
     owner = np.repeat(np.arange(len(groups)), [len(group) for group in groups])
-    found: set[int] = set()
+    bad = np.zeros(len(pairs), dtype=bool)
     for k in range(0, len(pairs), CHUNK):
         some = pairs[k : k + CHUNK]
         a, b = corners[some[:, 0]], corners[some[:, 1]]
-        bad = _cross(corners, rows, some) | _lie_on(a, b, flat) | _lie_on(b, a, flat)
-        found.update(owner[k : k + CHUNK][bad].tolist())
-    return sorted(found)
+        bad[k : k + CHUNK] = _cross(corners, rows, some) | _lie_on(a, b, flat) | _lie_on(b, a, flat)
+    pairs, owner = pairs[bad], owner[bad]
+    return {n: pairs[owner == n] for n in np.unique(owner).tolist()}
 
 
 def _near(corners: FloatArray, one: IntArray, two: IntArray, reach: float) -> IntArray:

@@ -6,6 +6,7 @@ import math
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import RESOLUTION
@@ -31,15 +32,19 @@ NEAR = 0.2
 """A point is moved to another distance that differs by less than this share."""
 
 
-def halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
-    """Halve the longest chords of a face's curved edges, and those at least half as long. Where two edges
-    part slowly from a common end, their polygons keep apart only if their chords are alike; where that takes
-    the new points away again, shorter chords are halved too."""
+def halve(face: Face, parameters: dict[Edge, FloatArray], places: FloatArray | None = None) -> None:
+    """Halve the longest chords of a face's curved edges, and those at least half as long; or only those near
+    the places, (N, 3), nearer than the chord is long. Where two edges part slowly from a common end, their
+    polygons keep apart only if their chords are alike; where that takes the new points away again, shorter
+    chords are halved too."""
     curved = list(dict.fromkeys(c.edge for c in face.coedges() if c.edge.curve.kind != "line"))
     before = {edge: parameters[edge] for edge in curved}
     chords = {
         edge: np.linalg.norm(np.diff(edge.curve.points(t), axis=0), axis=1) for edge, t in before.items()
     }
+    if places is not None:
+        for edge, t in before.items():
+            chords[edge][_away(edge.curve.points(t), chords[edge], places)] = 0.0
     limit = 0.5 * max((float(c.max()) for c in chords.values()), default=0.0)
     for _ in range(MOST_SHORTER):
         for edge, t in before.items():
@@ -49,6 +54,12 @@ def halve(face: Face, parameters: dict[Edge, FloatArray]) -> None:
         if not all(np.array_equal(parameters[edge], t) for edge, t in before.items()):
             return
         limit *= 0.5
+
+
+def _away(points: FloatArray, chords: FloatArray, places: FloatArray) -> NDArray[np.bool_]:
+    """Whether chords between consecutive points are farther from all places than they are long."""
+    gaps = np.linalg.norm(points[:, None] - places, axis=2).min(axis=1)
+    return np.asarray(np.minimum(gaps[:-1], gaps[1:]) > chords)
 
 
 def _match(curved: list[Edge], parameters: dict[Edge, FloatArray]) -> None:

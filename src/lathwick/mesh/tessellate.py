@@ -36,6 +36,9 @@ MOST_HALVINGS = 12
 SAME_SHARE = 1e-7
 """Points of two edges at shares of their length nearer than this are one above the other."""
 
+MOST_NEAR = 3
+"""So many times only the chords near triangles that cross are halved."""
+
 MOST_ROUNDS = 6
 
 
@@ -99,12 +102,13 @@ def tessellate_by_face(
     }
     slits: dict[Face, Slit] = {}
     walls = {face: ends for face in body.brep_faces if (ends := wall_ends(face)) is not None}
-    for _ in range(MOST_ROUNDS):
+    coarse: Mapping[Face, FloatArray | None]
+    for attempt in range(MOST_NEAR + MOST_ROUNDS):
         samples, polygons = _sound_samples(body, walls, edges, parameters)
         made = _filled(body, samples, polygons, walls, finer, slits, reach)
         if isinstance(made, _Filled):
             points, triangles, owner = _uncrowded(body, made.border, *_without_repeats(body, made, reach))
-            coarse = _open_faces(body, triangles, owner, len(points))
+            coarse = dict.fromkeys(_open_faces(body, triangles, owner, len(points)))
             coarse = coarse or _crossing(body, made.border, points, triangles, owner, finer)
             if not coarse:
                 count = len(triangles)
@@ -114,10 +118,12 @@ def tessellate_by_face(
             if not coarse:
                 return Mesh(points, triangles, body.unit), owner
         else:
-            coarse = made
-        for face in coarse:
+            coarse = dict.fromkeys(made)
+        for face, places in coarse.items():
             if face.surface.is_ring and face not in slits:
                 slits[face] = _slit(face, parameters)
+            elif places is not None and attempt < MOST_NEAR:
+                halve(face, parameters, places)
             else:
                 halve(face, parameters)
                 finer[face] = finer[face].halved()
@@ -137,8 +143,8 @@ def _crossing(
     triangles: IntArray,
     owner: IntArray,
     finer: Mapping[Face, Tolerance],
-) -> list[Face]:
-    """Faces whose triangles pass through those of another face or lie on them."""
+) -> dict[Face, FloatArray]:
+    """Faces whose triangles pass through those of another face or lie on them, and where."""
     starts = np.searchsorted(owner, np.arange(len(body.brep_faces) + 1))
     chords = [finer[face].chord for face in body.brep_faces]
     return crossing_faces(body, Triangles(points, border, triangles, starts), chords)

@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
+from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
@@ -23,6 +24,8 @@ from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Face
 from .windings import loop_path, winding
+
+IntArray = NDArray[np.intp]
 
 NODES, WEIGHTS = leggauss(24)
 ROUND = 24
@@ -54,15 +57,15 @@ class FaceQuadrature:
     points: FloatArray
     normals: FloatArray
     weights: FloatArray
-    face: FloatArray
+    face: IntArray
 
 
-def level_bases(face: FloatArray, du: FloatArray, v: FloatArray, pole: float) -> FloatArray:
+def level_bases(face: IntArray, du: FloatArray, v: FloatArray, pole: float) -> FloatArray:
     """Where the strips of each face begin, per node (M,): at the pole where its edges go round that; else
     amid them, for a short strip feels less what its step is off by."""
-    total = np.bincount(face.astype(np.intp), du)[face.astype(np.intp)]
-    count = np.maximum(np.bincount(face.astype(np.intp)), 1)
-    middle = (np.bincount(face.astype(np.intp), v) / count)[face.astype(np.intp)]
+    total = np.bincount(face, du)[face]
+    count = np.maximum(np.bincount(face), 1)
+    middle = (np.bincount(face, v) / count)[face]
     return np.where(np.abs(total) > 1.0, pole, middle)
 
 
@@ -74,7 +77,7 @@ def joined(strips: Iterable[FaceQuadrature]) -> FaceQuadrature:
 
 
 def closed_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     """Strips of faces on spheres and tori."""
     empty = np.zeros((0, len(NODES), 3))
@@ -91,7 +94,7 @@ def completed(
     faces: Sequence[Face], members: Sequence[int], strip: FaceQuadrature, reference: FloatArray
 ) -> FaceQuadrature:
     """With the whole surface added or taken off for every face whose strips have it wrong by so much."""
-    areas = np.bincount(strip.face.astype(np.intp), strip.weights.sum(axis=1), len(faces))
+    areas = np.bincount(strip.face, strip.weights.sum(axis=1), len(faces))
     added = [strip]
     for i in members:
         surface = faces[i].surface

@@ -34,7 +34,16 @@ from ..geometry.tolerance import NOWHERE
 from ..geometry.vector import cross, norm
 from .boxes import outer_box
 from .brep import Coedge, Edge, Face, Loop
-from .face_quadrature import NODES, WEIGHTS, FaceQuadrature, closed_strip, completed, joined, level_bases
+from .face_quadrature import (
+    NODES,
+    WEIGHTS,
+    FaceQuadrature,
+    IntArray,
+    closed_strip,
+    completed,
+    joined,
+    level_bases,
+)
 from .windings import unrolled
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
@@ -186,7 +195,7 @@ def _strip(
              for make, group in groups.items()]  # fmt: skip
     found.append(_closing_nodes(faces, members))
     points, steps, owner = (np.concatenate([f[k] for f in found]) for k in range(3))
-    strip = rule(faces, owner.astype(np.intp), points - reference, steps, reference)
+    strip = rule(faces, owner, points - reference, steps, reference)
     return completed(faces, members, strip, reference)
 
 
@@ -440,11 +449,11 @@ def _owners(uses: Sequence[tuple[int, Coedge]], counts: NDArray[np.intp]) -> Flo
     return np.repeat(np.array([i for i, _ in uses]), counts)
 
 
-_Rule = Callable[[Sequence[Face], FloatArray, FloatArray, FloatArray, FloatArray], FaceQuadrature]
+_Rule = Callable[[Sequence[Face], IntArray, FloatArray, FloatArray, FloatArray], FaceQuadrature]
 
 
 def _frames(
-    faces: Sequence[Face], face: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, reference: FloatArray
 ) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
     """Frame origin, x, y, normal, each (M, 3), and the outward sign (M,), of the face of each node."""
     table = {i: _frame_row(faces[i].surface, faces[i].outward) for i in set(face.tolist())}
@@ -474,7 +483,7 @@ def _rows(a: FloatArray, b: FloatArray) -> FloatArray:
 
 
 def _plane_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     origin, x, y, normal, sign = _frames(faces, face, reference)
     d = p - origin
@@ -488,7 +497,7 @@ def _plane_strip(
 
 
 def _cylinder_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     origin, _, _, axis, sign = _frames(faces, face, reference)
     d = p - origin
@@ -504,7 +513,7 @@ def _cylinder_strip(
 
 
 def _extruded_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     """A surface ruled along one direction needs no parameters: the strip below a boundary step is
     the step, less what it climbs, times the height."""
@@ -525,7 +534,7 @@ def _extruded_strip(
 
 
 def _cone_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     """Strips along the straight lines of the cone, from the apex where the face goes round it or comes near
     it: there the angle of its edges leaps, which a strip of no length does not feel."""
@@ -539,7 +548,7 @@ def _cone_strip(
     around = np.cross(axis, radial)
     du = -_rows(dp, around) / np.maximum(reach, NOWHERE) * sign
     low, high = np.full(len(faces), np.inf), np.zeros(len(faces))
-    owner = face.astype(np.intp)
+    owner = face
     np.minimum.at(low, owner, v)
     np.maximum.at(high, owner, v)
     bases = np.where((low < NEAR_APEX * high)[owner], 0.0, level_bases(face, du, v, 0.0))
@@ -553,7 +562,7 @@ def _cone_strip(
 
 
 def _general_strip(
-    faces: Sequence[Face], face: FloatArray, p: FloatArray, dp: FloatArray, reference: FloatArray
+    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
 ) -> FaceQuadrature:
     """Strips along v of any surface: from a pole that the face goes round, else from its least v, or
     from nought. The inner integral is done piece by piece where the surface is smooth piece by piece."""

@@ -211,7 +211,8 @@ def _enlarged(array: NDArray[Any]) -> NDArray[Any]:
 
 def _lit(normals: Small) -> Small:
     """How bright surfaces are, by their normals in camera axes, (N, 3), which need not have length one."""
-    normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    lengths = np.linalg.norm(normals, axis=1, keepdims=True).astype(np.float32)
+    normals = (normals / np.maximum(lengths, 1e-12)).astype(np.float32)
     light = np.full(len(normals), AMBIENT, np.float32)
     for direction, strength in LIGHTS:
         d = np.array(direction, np.float32) / np.linalg.norm(direction)
