@@ -26,18 +26,27 @@ with_browser = pytest.mark.skipif(CHROMIUM is None and not NEEDED, reason="there
 
 
 @contextmanager
-def opened(**context):
-    """A page of a new browser that has no network, or only this machine's."""
+def launched():
+    """A browser that has no network, or only this machine's."""
     from playwright.sync_api import sync_playwright
 
     assert CHROMIUM is not None, "the tests of the page need Chromium"
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(OPTIONS))
         try:
-            page = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **context}).new_page()
-            yield page
+            yield browser
         finally:
             browser.close()
+
+
+@contextmanager
+def opened(browser, **context):
+    """A page that shares nothing with others of the browser."""
+    fresh = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **context})
+    try:
+        yield fresh.new_page()
+    finally:
+        fresh.close()
 
 
 @contextmanager

@@ -15,7 +15,7 @@ import pytest
 
 import lathwick as lw
 
-from ..browser import opened, served, with_browser
+from ..browser import launched, opened, served, with_browser
 
 pytestmark = with_browser
 
@@ -46,11 +46,29 @@ SCRIPT = '''
 ROUND = (4 - 3.141592653589793) * 9 * 10  # what four rounds of radius 3, 10 tall, take away
 
 
-@pytest.fixture
-def script(tmp_path):
-    path = tmp_path / "block.py"
+def written(folder):
+    path = folder / "block.py"
     path.write_text(textwrap.dedent(SCRIPT))
     return path
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with launched() as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def address(tmp_path_factory):
+    """That of the page of a script which no test changes."""
+    with served(written(tmp_path_factory.mktemp("page"))) as found:
+        yield found
+
+
+@pytest.fixture
+def script(tmp_path):
+    """A script of the test's own."""
+    return written(tmp_path)
 
 
 class Desk:
@@ -96,8 +114,14 @@ class Desk:
 
 
 @pytest.fixture
-def desk(script):
-    with served(script) as address, opened() as page:
+def desk(browser, address):
+    with opened(browser) as page:
+        yield Desk(page).open(address)
+
+
+@pytest.fixture
+def own_desk(browser, script):
+    with served(script) as address, opened(browser) as page:
         yield Desk(page).open(address)
 
 
@@ -135,7 +159,8 @@ def test_what_is_refused_stands_beside_its_value_and_the_last_part_stays(desk):
     desk.volume(20 * 10 * 10 - ROUND)
 
 
-def test_presets_are_kept_chosen_and_removed(desk, script):
+def test_presets_are_kept_chosen_and_removed(own_desk, script):
+    desk = own_desk
     desk.type("wide", "60")
     desk.volume(60 * 30 * 10 - ROUND)
     desk.page.get_by_role("button", name="Save").first.click()
@@ -169,8 +194,9 @@ def test_presets_are_kept_chosen_and_removed(desk, script):
     wait_for(lambda: "site A" not in file.read_text())
 
 
-def test_presets_are_shown_side_by_side(desk, script):
+def test_presets_are_shown_side_by_side(own_desk, script):
     """Two presets and what is set, in a row, with what differs in a table; a change shows one part again."""
+    desk = own_desk
     text = '["site A"]\nwide = 60.0\nshape = "square"\n\n["site B"]\nwide = 20.0\nshape = "square"\n'
     script.with_name("block.presets.toml").write_text(text)
     script.write_text(script.read_text() + "\n")  # a saved script is loaded again
@@ -215,8 +241,9 @@ def test_steps_are_shown_and_files_are_taken(desk, tmp_path):
     assert lw.read_step(tmp_path / "block.step").volume == pytest.approx(40 * 20 * 10 - ROUND, rel=1e-12)
 
 
-def test_the_script_is_followed(desk, script):
+def test_the_script_is_followed(own_desk, script):
     """A saved change appears with what was set; a mistake is told with its line, and the part stays."""
+    desk = own_desk
     desk.type("wide", "50")
     desk.volume(50 * 25 * 10 - ROUND)
     good = script.read_text()
@@ -240,8 +267,8 @@ def test_a_slow_script_is_stopped(desk):
     desk.volume(44 * 22 * 10 - ROUND)
 
 
-def test_two_pages_have_their_own_values(script):
-    with served(script) as address, opened() as page:
+def test_two_pages_have_their_own_values(browser, address):
+    with opened(browser) as page:
         one = Desk(page).open(address)
         two = Desk(page.context.new_page()).open(address)
         one.type("wide", "30")
@@ -284,8 +311,8 @@ def test_a_part_is_turned_named_and_measured(desk):
     assert desk.viewer("window.part.view.opacity") == pytest.approx(0.95)
 
 
-def test_it_works_in_a_small_window(script):
-    with served(script) as address, opened(viewport={"width": 800, "height": 600}) as page:
+def test_it_works_in_a_small_window(browser, address):
+    with opened(browser, viewport={"width": 800, "height": 600}) as page:
         desk = Desk(page).open(address)
         for name in ("Set", "Know", "Steps", "Take"):
             box = page.get_by_role("tab", name=name).bounding_box()
@@ -294,9 +321,9 @@ def test_it_works_in_a_small_window(script):
         assert bar["x"] + bar["width"] <= 800 and bar["y"] + bar["height"] <= 600
 
 
-def test_only_this_page_may_ask(script):
+def test_only_this_page_may_ask(browser, address):
     """No token, another host or another origin: refused; nothing from outside is asked for."""
-    with served(script) as address, opened() as page:
+    with opened(browser) as page:
         asked = []
         page.on("request", lambda request: asked.append(request.url))
         Desk(page).open(address)
@@ -319,7 +346,7 @@ def test_only_this_page_may_ask(script):
             assert status(path, Cookie=cookie) == 404
 
 
-def test_a_saved_view_opens_offline(tmp_path):
+def test_a_saved_view_opens_offline(browser, tmp_path):
     """One file, no network: the part turns, its faces are named, a cut shows; a hostile name stays text."""
     name = '</script><script>window.hacked=1</script>"&'
     plate = lw.box(40, 30, 5, step="plate")
@@ -327,7 +354,7 @@ def test_a_saved_view_opens_offline(tmp_path):
     path = tmp_path / "view.html"
     part.save(path)
     assert path.stat().st_size < 2_000_000
-    with opened(offline=True) as page:
+    with opened(browser, offline=True) as page:
         wrong = []
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.goto(path.as_uri())

@@ -548,10 +548,9 @@ def _cone_strip(
     around = np.cross(axis, radial)
     du = -_rows(dp, around) / np.maximum(reach, NOWHERE) * sign
     low, high = np.full(len(faces), np.inf), np.zeros(len(faces))
-    owner = face
-    np.minimum.at(low, owner, v)
-    np.maximum.at(high, owner, v)
-    bases = np.where((low < NEAR_APEX * high)[owner], 0.0, level_bases(face, du, v, 0.0))
+    np.minimum.at(low, face, v)
+    np.maximum.at(high, face, v)
+    bases = np.where((low < NEAR_APEX * high)[face], 0.0, level_bases(face, du, v, 0.0))
     nodes, weights = _between(bases, v)
     steep, c, s = np.tan(angle), np.cos(angle), np.sin(angle)
     line = radial * steep[:, None] + axis
