@@ -270,14 +270,16 @@ def _lie_on(one: FloatArray, two: FloatArray, flat: float) -> BoolArray:
 
 
 def _pierces(p: FloatArray, q: FloatArray, triangle: FloatArray) -> BoolArray:
-    """Whether the segment pq passes the inside of a triangle, row by row; ends and sides do not count."""
+    """Whether the segment pq passes the inside of a triangle, row by row; ends and sides do not count, nor
+    does a segment in its plane."""
     e1, e2, d = triangle[:, 1] - triangle[:, 0], triangle[:, 2] - triangle[:, 0], q - p
     h = np.cross(d, e2)
     det = (e1 * h).sum(axis=1)
     s = p - triangle[:, 0]
     g = np.cross(s, e1)
+    steep = np.abs(det) > INNER * np.linalg.norm(np.cross(e1, e2), axis=1) * np.linalg.norm(d, axis=1)
     with np.errstate(divide="ignore", invalid="ignore"):
         u, v = (s * h).sum(axis=1) / det, (d * g).sum(axis=1) / det
         t = (e2 * g).sum(axis=1) / det
         inside = (u > INNER) & (v > INNER) & (u + v < 1.0 - INNER) & (t > INNER) & (t < 1.0 - INNER)
-    return np.asarray(inside & np.isfinite(t))
+    return np.asarray(inside & steep & np.isfinite(t))
