@@ -21,11 +21,18 @@ def run() -> list[Result]:
     box = lw.box(40, 30, 20)
     twelve = best_of(lambda: lw.fillet(box, box.edges(), 3))
     seconds = [_rims(6, 5), _rims(20, 15)]
+    refused = _refused(20, 15)
     growth = math.log(seconds[1] / seconds[0]) / math.log(10)
     return [
         Result("12 edges of a box rounded", f"{twelve * 1e3:.1f} ms", "< 60 ms", twelve < 0.060),
         Result(
             "300 rims rounded in one step", f"{seconds[1]:.2f} s, N^{growth:.2f}", "N^1.15", growth < 1.15
+        ),
+        Result(
+            "300 rims refused, as builds of them",
+            f"{refused / seconds[1]:.1f}",
+            "4",
+            refused < 4 * seconds[1],
         ),
     ]
 
@@ -34,3 +41,18 @@ def _rims(columns: int, rows: int) -> float:
     body = studs(columns, rows)
     rims = body.edges("stud/top")
     return best_of(lambda: lw.fillet(body, rims, 0.5), times=2)
+
+
+def _refused(columns: int, rows: int) -> float:
+    """The time until a radius too large is refused, with one that works."""
+    body = studs(columns, rows)
+    rims = body.edges("stud/top")
+
+    def attempt() -> None:
+        try:
+            lw.fillet(body, rims, 7)
+        except lw.ModellingError:
+            return
+        raise AssertionError("a radius larger than the studs is refused")
+
+    return best_of(attempt, times=2)

@@ -58,6 +58,80 @@ class Largest:
         return ModellingError(message, value=asked, limit=self.value)
 
 
+@dataclass(frozen=True)
+class Bracket:
+    """Shares of a size of which one works and the other, the higher, does not, with what is said of it."""
+
+    low: float
+    high: float
+    beyond: ModellingError
+
+
+class Ways:
+    """Ways to build, one of which must work; each raises ModellingError for a size that does not. What worked
+    last is tried first. most : of what shares are tried; may be negative."""
+
+    def __init__(self, builds: Sequence[Build], most: float) -> None:
+        self.builds = list(builds)
+        self._most = most
+
+    @classmethod
+    def that_work(cls, builds: Sequence[Build], most: float, small: Sequence[float] = SMALL) -> Ways | None:
+        """Those that work for the first of some small shares for which any does; None if none does."""
+        for share in small:
+            ways = [build for build in builds if _refusal(build, share * most) is None]
+            if ways:
+                return cls(ways, most)
+        return None
+
+    def refusal(self, share: float, several: bool = True) -> ModellingError | None:
+        """What is said of a share that does not work; several : whether all ways are tried."""
+        first: ModellingError | None = None
+        for build in self.builds if several else self.builds[:1]:
+            error = _refusal(build, share * self._most)
+            if error is None:
+                self.builds.remove(build)
+                self.builds.insert(0, build)
+                return None
+            first = first or error
+        return first
+
+    def halved(self, refused: ModellingError, high: float = 1.0) -> Bracket | None:
+        """The first share that works, by halves and then tenths of one that does not; None if none does."""
+        beyond = refused
+        for k in range(TRIES):
+            low = high * (0.5 if k < 4 else 0.1)
+            error = self.refusal(low)
+            if error is None:
+                return Bracket(low, high, beyond)
+            high, beyond = low, error
+            if high < NOTHING:
+                break
+        return None
+
+    def bisected(self, bracket: Bracket) -> Bracket:
+        """A bracket as narrow as can be told."""
+        low, high, beyond = bracket.low, bracket.high, bracket.beyond
+        for _ in range(TRIES):
+            if high - low < CLOSE * low:
+                break
+            middle = 0.5 * (low + high)
+            error = self.refusal(middle, several=high - low > COARSE * low)
+            if error is None:
+                low = middle
+            else:
+                high, beyond = middle, error
+        return Bracket(low, high, beyond)
+
+    def told(self, bracket: Bracket) -> Largest | None:
+        """A size of few digits near the lower share that works."""
+        for value in _shown(bracket.low * abs(self._most)):
+            size = math.copysign(value, self._most)
+            if self.refusal(size / self._most, several=False) is None:
+                return Largest(size, bracket.beyond)
+        return None
+
+
 def largest_that_works(
     builds: Sequence[Build], most: float, refused: ModellingError, small: Sequence[float] = SMALL
 ) -> Largest | None:
@@ -69,37 +143,9 @@ def largest_that_works(
     that farthest from nothing. refused : what was said of it. small : shares of it that are tried to see
     whether any size works.
     """
-    for share in small:
-        ways = [build for build in builds if _refusal(build, share * most) is None]
-        if ways:
-            break
-    else:
-        return None
-
-    def refusal(share: float, several: bool = True) -> ModellingError | None:
-        first: ModellingError | None = None
-        for build in ways if several else ways[:1]:
-            error = _refusal(build, share * most)
-            if error is None:  # what worked last is likely to work again
-                ways.remove(build)
-                ways.insert(0, build)
-                return None
-            first = first or error
-        return first
-
-    low, high, beyond = 0.0, 1.0, refused
-    for k in range(TRIES):
-        middle = 0.5 * (low + high) if low else high * (0.5 if k < 4 else 0.1)
-        error = refusal(middle, several=high - low > COARSE * low)
-        if error is None:
-            low = middle
-        else:
-            high, beyond = middle, error
-        if high - low < CLOSE * low or high < NOTHING:
-            break
-    shown = (math.copysign(value, most) for value in (_shown(low * abs(most)) if low else ()))
-    largest = next((value for value in shown if refusal(value / most, several=False) is None), None)
-    return None if largest is None else Largest(largest, beyond)
+    ways = Ways.that_work(builds, most, small)
+    bracket = None if ways is None else ways.halved(refused)
+    return None if ways is None or bracket is None else ways.told(ways.bisected(bracket))
 
 
 def _refusal(build: Build, size: float) -> ModellingError | None:

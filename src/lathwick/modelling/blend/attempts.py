@@ -12,6 +12,7 @@ from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
 from .culprits import Blended, culprits, spoilers
+from .locating import largest_for_all
 from .over_borders import over_borders
 from .passes import (
     MIXED_WAYS,
@@ -82,7 +83,8 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
             except ModellingError as error:
                 first = first or error
         assert first is not None
-        largest = largest_that_works(builds, asked.most, first, NOT_SO_SMALL if ways == apart else SMALL)
+        small = NOT_SO_SMALL if ways == apart else SMALL
+        largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = spoilers(body, sizes, at_full, most=MOST_SPOILING)
             raise asked.refusal(largest, found.out if found else "") from None

@@ -17,7 +17,8 @@ def blame(error: BlendError, edges: Iterable[Edge], uses: Uses) -> None:
         return
     border = {c.edge for c in error.face.coedges()} if error.face is not None else set()
     ends = {v for edge in border for v in _ends(edge)}
-    error.edge = edge_told(max(some, key=lambda edge: (edge in border, bool(_ends(edge) & ends))), uses)
+    error.at = max(some, key=lambda edge: (edge in border, bool(_ends(edge) & ends)))
+    error.edge = edge_told(error.at, uses)
 
 
 def blame_touching(error: BlendError, touched: Edge, edges: Iterable[Edge], uses: Uses) -> None:

@@ -28,10 +28,11 @@ FADED = 1e-3
 
 class BlendError(SizeError):
     """A blend that cannot be made; at some corners, if they are known. `face` limits its size, at an edge
-    that is told as `edge`."""
+    that is told as `edge`, and is `at`, if that is known."""
 
     corners: frozenset[Vertex] = frozenset()
     edge: str = ""
+    at: Edge | None = None
 
 
 class TooLargeError(BlendError):

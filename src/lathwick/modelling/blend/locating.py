@@ -1,0 +1,102 @@
+"""The largest size of many edges, looked for at those few that limit it, and proved for all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from ...errors import ModellingError
+from ...geometry.vector import distance
+from ...topology.body import Body
+from ...topology.brep import Edge
+from ..limits import CLOSE, SMALL, Build, Largest, Ways, largest_that_works
+from .selecting import EdgeGraph, chains_of
+from .strips import BlendError
+
+MOST_PLACES = 3
+"""In more places than this the size of all edges together is looked for."""
+
+BEYOND = 1.02
+"""What works for a few edges is the largest size for all, if they cannot be blended at so much more."""
+
+BELOW = 1.0 - 2.0 * CLOSE
+"""Where a few edges just fit, all of them fit with so much of the size, if that limits it."""
+
+Builder = Callable[[Mapping[Edge, float]], list[Build]]
+"""The ways to blend some edges, as functions of the size."""
+
+
+def largest_for_all(
+    body: Body,
+    sizes: Mapping[Edge, float],
+    builder: Builder,
+    asked: tuple[float, ModellingError],
+    small: Sequence[float] = SMALL,
+) -> Largest | None:
+    """As `largest_that_works` for all edges. asked : the size that does not work, and what was said of it.
+
+    Only the edges that the error tells of are tried again and again, with those that meet them; then all of
+    them with the largest size that these can have and with a little more, until nothing else is in the way.
+    """
+    most, refused = asked
+    found = _limited_by_few(body, sizes, builder, asked, small)
+    return found or largest_that_works(builder(sizes), most, refused, small)
+
+
+def _limited_by_few(
+    body: Body,
+    sizes: Mapping[Edge, float],
+    builder: Builder,
+    asked: tuple[float, ModellingError],
+    small: Sequence[float],
+) -> Largest | None:
+    """None if it is not found that way."""
+    most, refused = asked
+    builds, high = builder(sizes), 1.0
+    for _ in range(MOST_PLACES):
+        few = _around(body, sizes, refused)
+        if len(few) == len(sizes):
+            return None
+        some = builder(few)
+        near = Ways.that_work(some, most * high, small)
+        if near is None:
+            return None
+        near = Ways(near.builds, most)
+        error = near.refusal(high)
+        bracket = None if error is None else near.halved(error, high)
+        if bracket is None:
+            return None
+        ways = Ways([builds[some.index(build)] for build in near.builds], most)
+        error = ways.refusal(bracket.low)
+        if error is not None:
+            high, refused = bracket.low, error
+            continue
+        found = near.bisected(bracket)
+        largest = ways.told(found) or ways.told(replace(found, low=BELOW * found.low))
+        if largest is None:
+            return None
+        above = BEYOND * found.high
+        return largest if above >= high or ways.refusal(above) is not None else None
+    return None
+
+
+def _around(body: Body, sizes: Mapping[Edge, float], error: ModellingError) -> Mapping[Edge, float]:
+    """The chains of the edge that an error tells of, those that end where it does, and those along the face
+    that it tells of; all edges if it tells of none."""
+    if not isinstance(error, BlendError) or error.at is None:
+        return sizes
+    told, in_the_way = error.at, error.face.surface if error.face is not None else None
+    chains = chains_of(EdgeGraph(body), sizes)
+    place = told.midpoint()
+    mine = next((chain for chain in chains if told in chain), None)
+    if mine is None:  # an edge that an earlier pass has left
+        mine = min(chains, key=lambda chain: min(distance(edge.midpoint(), place) for edge in chain))
+    ends = {vertex for edge in mine for vertex in (edge.start, edge.end) if vertex is not None}
+    return {
+        edge: size
+        for chain in chains
+        if chain is mine
+        or any(edge.start in ends or edge.end in ends for edge in chain)
+        or any(face.surface is in_the_way for edge in chain for face, _ in body.faces_of_edge[edge])
+        for edge, size in chain.items()
+    }
