@@ -18,12 +18,19 @@ MOST_TOGETHER = 40
 MOST_LEFT_OUT = 4
 """More chains that do not go with others are not looked for."""
 
+MOST_TRIES = 10
+"""So often several chains together are tried, where an answer is wanted soon."""
+
 MOST_NAMED = 3
 
 _Chain = dict[Edge, float]
 
 Blended = Callable[[Mapping[Edge, float]], Body]
 """Blends some edges of the body at some size; raises ModellingError if it cannot."""
+
+
+class _TakesLongError(Exception):
+    pass
 
 
 @dataclass(frozen=True)
@@ -71,11 +78,27 @@ def spoilers(
 ) -> Spoilers | None:
     """The chains of edges without which all others can be blended: those that cannot be even alone, and then
     the last of each few that do not go together. None if there is but one chain, or nothing would be left;
-    and if there are more than `most` of them, if that is given.
+    and if there are more than `most` of them, or it takes long to find out, if that is given.
     """
     chains = chains_of(EdgeGraph(body), sizes)
     if len(chains) < 2 or (most is not None and len(chains) > MOST_TOGETHER):
         return None
+    if most is None:
+        return _spoilers(chains, blended, None)
+    left = iter(range(len(chains) + MOST_TRIES))
+
+    def counted(some: Mapping[Edge, float]) -> Body:
+        if next(left, None) is None:
+            raise _TakesLongError
+        return blended(some)
+
+    try:
+        return _spoilers(chains, counted, most)
+    except _TakesLongError:
+        return None
+
+
+def _spoilers(chains: list[_Chain], blended: Blended, most: int | None) -> Spoilers | None:
     out: list[_Chain] = []
     for chain in chains:
         if not _works(blended, [chain]):

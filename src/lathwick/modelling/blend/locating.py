@@ -9,7 +9,7 @@ from ...errors import ModellingError
 from ...geometry.vector import distance
 from ...topology.body import Body
 from ...topology.brep import Edge
-from ..limits import CLOSE, SMALL, Build, Largest, Ways, largest_that_works
+from ..limits import CLOSE, SMALL, Bracket, Build, Largest, Ways, largest_that_works
 from .selecting import EdgeGraph, chains_of
 from .strips import BlendError
 
@@ -55,6 +55,12 @@ def _limited_by_few(
     builds, high = builder(sizes), 1.0
     for _ in range(MOST_PLACES):
         few = _around(body, sizes, refused)
+        if few is None:
+            error = Ways(builds, most).refusal(0.5 * high)
+            if error is None:
+                return None
+            high, refused = 0.5 * high, error
+            continue
         if len(few) == len(sizes):
             return None
         some = builder(few)
@@ -66,25 +72,27 @@ def _limited_by_few(
         bracket = None if error is None else near.halved(error, high)
         if bracket is None:
             return None
-        ways = Ways([builds[some.index(build)] for build in near.builds], most)
-        error = ways.refusal(bracket.low)
+        error = Ways([builds[some.index(build)] for build in near.builds], most).refusal(bracket.low)
         if error is not None:
             high, refused = bracket.low, error
             continue
         found = near.bisected(bracket)
+        ways = Ways([builds[some.index(build)] for build in near.builds], most)
         largest = ways.told(found) or ways.told(replace(found, low=BELOW * found.low))
         if largest is None:
             return None
         above = BEYOND * found.high
-        return largest if above >= high or ways.refusal(above) is not None else None
+        if above >= high or ways.refusal(above) is not None:
+            return largest
+        return ways.told(ways.bisected(Bracket(above, high, refused)))
     return None
 
 
-def _around(body: Body, sizes: Mapping[Edge, float], error: ModellingError) -> Mapping[Edge, float]:
+def _around(body: Body, sizes: Mapping[Edge, float], error: ModellingError) -> Mapping[Edge, float] | None:
     """The chains of the edge that an error tells of, those that end where it does, and those along the face
-    that it tells of; all edges if it tells of none."""
+    that it tells of; None if it tells of none."""
     if not isinstance(error, BlendError) or error.at is None:
-        return sizes
+        return None
     told, in_the_way = error.at, error.face.surface if error.face is not None else None
     chains = chains_of(EdgeGraph(body), sizes)
     place = told.midpoint()
