@@ -244,6 +244,190 @@ def composites(rows: Rows, add: Callable[[str], str]) -> None:
         rows[number] = f"EDGE_CURVE('',#{edge[1]},#{edge[2]},{whole},.{edge[4]}.)"
 
 
+USE = re.compile(r"ORIENTED_EDGE\('',\*,\*,#(\d+),\.([TF])\.\)")
+NUMBER = re.compile(r"-?\d+\.\d*(?:E[-+]?\d+)?")
+
+
+@dialect
+def halved(rows: Rows, add: Callable[[str], str]) -> None:
+    """Whole circles and ellipses as two halves."""
+    second = {}
+    for number, row in list(rows.items()):
+        edge = EDGE.match(row)
+        conic = re.match(r"(?:CIRCLE|ELLIPSE)\('',#(\d+),", rows[edge[3]]) if edge else None
+        if edge is None or conic is None or edge[1] != edge[2]:
+            continue
+        center, start = _frame(rows, conic[1])[0], _vertices(rows, edge)[0]
+        far = add(f"VERTEX_POINT('',{_point(add, 2.0 * center - start)})")
+        rows[number] = f"EDGE_CURVE('',#{edge[1]},{far},#{edge[3]},.{edge[4]}.)"
+        second[number] = add(f"EDGE_CURVE('',{far},#{edge[1]},#{edge[3]},.{edge[4]}.)")
+    for number, row in list(rows.items()):
+        if not row.startswith("EDGE_LOOP"):
+            continue
+        found = []
+        for use in re.findall(r"#(\d+)", row):
+            edge, way = USE.match(rows[use]).groups()
+            both = [f"#{use}"]
+            if edge in second:
+                both.insert(way == "T", add(f"ORIENTED_EDGE('',*,*,{second[edge]},.{way}.)"))
+            found += both
+        rows[number] = f"EDGE_LOOP('',({','.join(found)}))"
+
+
+def _rim(rows: Rows, bound: str) -> tuple[str, str] | None:
+    """The use of the only edge of a bound, a closed one, and its vertex."""
+    loop = re.match(r"FACE_(?:OUTER_)?BOUND\('',#(\d+),\.T\.\)", rows[bound])
+    uses = re.findall(r"#(\d+)", rows[loop[1]]) if loop else []
+    edge = EDGE.match(rows[USE.match(rows[uses[0]])[1]]) if len(uses) == 1 else None
+    return (uses[0], edge[1]) if edge and edge[1] == edge[2] else None
+
+
+@dialect
+def seamed(rows: Rows, add: Callable[[str], str]) -> None:
+    """Walls of cylinders and cones between two rims with a seam, in one bound."""
+    for number, row in list(rows.items()):
+        face = re.match(r"ADVANCED_FACE\(('.*'),\(#(\d+),#(\d+)\),#(\d+),\.([TF])\.\)", row)
+        wall = face and re.match(r"(?:CYLINDRICAL|CONICAL)_SURFACE\('',#(\d+)", rows[face[4]])
+        rims = [_rim(rows, face[k]) for k in (2, 3)] if wall else [None]
+        if None in rims:
+            continue
+        (one, a), (two, b) = rims
+        p, q = (_numbers(rows, re.search(r"#(\d+)", rows[v])[1]) for v in (a, b))
+        origin, _, _, axis = _frame(rows, wall[1])
+        out = [np.cross(axis, s - origin) for s in (p, q)]
+        if np.linalg.norm(np.cross(*out)) > 1e-9 or out[0] @ out[1] < 0.0:
+            continue
+        way = (q - p) / np.linalg.norm(q - p)
+        ahead = add(f"DIRECTION('',({','.join(repr(float(c)) for c in way)}))")
+        vector = add(f"VECTOR('',{ahead},1.)")
+        line = add(f"LINE('',{_point(add, p)},{vector})")
+        seam = add(f"EDGE_CURVE('',#{a},#{b},{line},.T.)")
+        there, back = (add(f"ORIENTED_EDGE('',*,*,{seam},.{way}.)") for way in "TF")
+        loop = add(f"EDGE_LOOP('',(#{one},{there},#{two},{back}))")
+        bound = add(f"FACE_OUTER_BOUND('',{loop},.T.)")
+        rows[number] = f"ADVANCED_FACE({face[1]},({bound}),#{face[4]},.{face[5]}.)"
+
+
+@dialect
+def pictured(rows: Rows, add: Callable[[str], str]) -> None:
+    """Edges with their pictures on both surfaces (which are wrong here: the curve in space counts)."""
+    flat = add("(GEOMETRIC_REPRESENTATION_CONTEXT(2)PARAMETRIC_REPRESENTATION_CONTEXT()"
+               "REPRESENTATION_CONTEXT('2D SPACE',''))")  # fmt: skip
+    start, way = add("CARTESIAN_POINT('',(0.,0.))"), add("DIRECTION('',(1.,0.))")
+    vector = add(f"VECTOR('',{way},1.)")
+    line = add(f"LINE('',{start},{vector})")
+    surfaces: dict[str, list[str]] = {}
+    for row in list(rows.values()):
+        face = re.match(r"ADVANCED_FACE\('.*',\(([#\d,]+)\),#(\d+)", row)
+        for bound in re.findall(r"#(\d+)", face[1]) if face else ():
+            for use in re.findall(r"#(\d+)", rows[re.search(r"#(\d+)", rows[bound])[1]]):
+                if edge := USE.match(rows[use]):
+                    surfaces.setdefault(edge[1], []).append(face[2])
+    for number, row in list(rows.items()):
+        if edge := EDGE.match(row):
+            beside = surfaces[number]
+            drawn = [add(f"DEFINITIONAL_REPRESENTATION('',({line}),{flat})") for _ in beside]
+            both = [add(f"PCURVE('',#{s},{d})") for s, d in zip(beside, drawn, strict=True)]
+            kind = "SEAM_CURVE" if beside[0] == beside[1] else "SURFACE_CURVE"
+            wrapped = add(f"{kind}('',#{edge[3]},({','.join(both)}),.PCURVE_S1.)")
+            rows[number] = f"EDGE_CURVE('',#{edge[1]},#{edge[2]},{wrapped},.{edge[4]}.)"
+
+
+@dialect
+def related(rows: Rows, add: Callable[[str], str]) -> None:
+    """The shape of the product is empty, and related to that which has the solids."""
+    for number, row in list(rows.items()):
+        found = re.match(r"SHAPE_DEFINITION_REPRESENTATION\((#\d+),#(\d+)\)", row)
+        if found and rows[found[2]].startswith("ADVANCED_BREP"):
+            context = re.search(r",(#\d+)\)$", rows[found[2]])[1]
+            shape = add(f"SHAPE_REPRESENTATION('',(),{context})")
+            add(f"SHAPE_REPRESENTATION_RELATIONSHIP('','',{shape},#{found[2]})")
+            rows[number] = f"SHAPE_DEFINITION_REPRESENTATION({found[1]},{shape})"
+
+
+CIRCLE = [(math.cos(k * math.pi / 4), math.sin(k * math.pi / 4), math.sqrt(0.5) if k % 2 else 1.0)
+          for k in range(9)]  # fmt: skip
+"""Points of a circle and corners of the square about it, with their weights in a rational spline."""
+
+HALF_CIRCLE = [CIRCLE[k] for k in (6, 7, 0, 1, 2)]
+QUARTERS = {2: "(2,2)|(0.,1.)", 5: "(3,2,3)|(0.,0.5,1.)", 9: "(3,2,2,2,3)|(0.,0.25,0.5,0.75,1.)"}
+
+
+def _turned_net(
+    frame: tuple[np.ndarray, ...], profile: list[tuple[float, float, float]]
+) -> tuple[list[list[np.ndarray]], list[list[float]]]:
+    """Controls and weights of a profile of (radius, height, weight) that turns about an axis."""
+    o, x, y, z = frame
+    net, weights = [], []
+    for c, s, w in CIRCLE:
+        out = (c * x + s * y) / w
+        net.append([o + r * out + h * z for r, h, _ in profile])
+        weights.append([w * v for _, _, v in profile])
+    return net, weights
+
+
+@dialect
+def all_splines(rows: Rows, add: Callable[[str], str]) -> None:
+    """Planes, cylinders, cones, balls and rings as rational splines; the last three go against the others."""
+    for number, row in list(rows.items()):
+        found = re.match(r"(PLANE|(?:CYLINDR|CON|SPHER|TOROID)I?C?AL_SURFACE)\('',#(\d+),?([^)]*)\)$", row)
+        if found is None:
+            continue
+        frame, sizes = _frame(rows, found[2]), [float(v) for v in found[3].split(",") if v]
+        o, x, y, _ = frame
+        if found[1] == "PLANE":
+            net = [[o + 100 * (a * x + b * y) for b in (-1, 1)] for a in (-1, 1)]
+            weights = [[1.0, 1.0]] * 2
+        elif found[1] == "CYLINDRICAL_SURFACE":
+            net, weights = _turned_net(frame, [(sizes[0], -100.0, 1.0), (sizes[0], 100.0, 1.0)])
+        elif found[1] == "CONICAL_SURFACE":
+            steep = math.tan(sizes[1])
+            ends = [(0.0, -sizes[0] / steep, 1.0), (sizes[0] + 100.0 * steep, 100.0, 1.0)]
+            net, weights = _turned_net(frame, ends)
+        else:
+            far, circle = (sizes[0], CIRCLE) if found[1][0] == "T" else (0.0, HALF_CIRCLE)
+            corners = [(far + sizes[-1] * c / w, sizes[-1] * s / w, w) for c, s, w in circle]
+            net, weights = _turned_net(frame, corners)
+        degrees = [1 if len(side) == 2 else 2 for side in (net, net[0])]
+        mults, knots = zip(*(QUARTERS[len(side)].split("|") for side in (net, net[0])), strict=True)
+        controls = ",".join(f"({','.join(_point(add, p) for p in line)})" for line in net)
+        sizes_of_all = ",".join(f"({','.join(map(repr, line))})" for line in weights)
+        rows[number] = (
+            f"(BOUNDED_SURFACE()B_SPLINE_SURFACE({degrees[0]},{degrees[1]},({controls}),.UNSPECIFIED.,.F.,.F.,"
+            f".F.)B_SPLINE_SURFACE_WITH_KNOTS({','.join(mults)},{','.join(knots)},.UNSPECIFIED.)"
+            f"GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE(({sizes_of_all}))"
+            "REPRESENTATION_ITEM('')SURFACE())"
+        )
+
+
+def exponents(text: str) -> str:
+    """Every number with an exponent, as some languages print them."""
+    head, rows, tail = rows_of(text)
+    for number, row in rows.items():
+        if row.startswith(("CARTESIAN_POINT", "DIRECTION")):
+            rows[number] = NUMBER.sub(lambda m: f"{float(m[0]):.16E}", row)
+    return text_of(head, rows, tail)
+
+
+def narrow(text: str) -> str:
+    """Lines of at most 60 characters, broken even in the middle of words in quotes."""
+    head, rows, tail = rows_of(text)
+    broken = {}
+    for number, row in rows.items():
+        lines = []
+        while len(row) > 60:
+            cut = max(row.rfind(sign, 1, 60) for sign in ",(") + 1 or 60
+            lines.append(row[:cut])
+            row = row[cut:]
+        broken[number] = "\n".join([*lines, row])
+    return text_of(head, broken, tail)
+
+
+def from_windows(text: str) -> str:
+    """A mark of the order of bytes, other ends of lines, and small letters in exponents."""
+    return "\ufeff" + re.sub(r"(?<=[\d.])E(?=[-+]?\d)", "e", text).replace("\n", "\r\n")
+
+
 def strewn(text: str) -> str:
     """Instances in no order, with other numbers, over several lines, with comments."""
     head, rows, tail = rows_of(text)
@@ -282,6 +466,17 @@ DIALECTS = {
     "rational": rational,
     "polylines": polylines,
     "composites": composites,
+    "halved": halved,
+    "seamed": seamed,
+    "seamed halves": lambda text: halved(seamed(text)),
+    "pictured": pictured,
+    "seamed and pictured": lambda text: pictured(seamed(text)),
+    "related": related,
+    "all splines": all_splines,
+    "seamed splines": lambda text: rational(all_splines(seamed(text))),
+    "exponents": exponents,
+    "narrow": narrow,
+    "from Windows": from_windows,
     "strewn": strewn,
     "7 decimals": rounded(7),
     "5 decimals": rounded(5),

@@ -30,6 +30,14 @@ def soft() -> lw.Body:
     return lw.turn(lw.fillet(body, body.edges("b/top"), 2, step="rim"), 27, lw.Axis((1, 2, 3), (1, 0.3, -1)))
 
 
+def die() -> lw.Body:
+    """Balls, rings and cylinders meet planes smoothly."""
+    body = lw.union(
+        lw.box(20, 20, 10, step="b"), lw.cylinder(4, 16, on=lw.Plane((10, 10, 0), lw.Z), step="c")
+    )
+    return lw.fillet(body, body.edges().where(lambda edge: edge.midpoint[2] > 9), 1.5, step="rim")
+
+
 def tee() -> lw.Body:
     across = lw.cylinder(2, 20, on=lw.Plane((0, 0, 10), (1, 0, 0)), step="across")
     return lw.turn(lw.union(lw.cylinder(3, 20, step="up"), across), 33, lw.Axis((1, 2, 3), (1, 1, 1)))
@@ -38,6 +46,7 @@ def tee() -> lw.Body:
 PARTS = {
     "holed": holed,
     "soft": soft,
+    "die": die,
     "tee": tee,
     "cone": lambda: lw.turn(lw.cut(lw.cone(8, 3, 10, step="k"), lw.cylinder(1.5, 20, step="h")), 27, lw.X),
     "tip": lambda: lw.cone(5, 0, 8, step="k"),
@@ -79,7 +88,7 @@ def test_an_assembly_is_called_as_in_the_file(tmp_path):
     assert read.bodies["ball 1"].body.lumps == 2
 
 
-SAID = ["holed", "soft", "tee", "cone", "ball", "ring", "hollow", "pebble"]
+SAID = ["holed", "soft", "die", "tee", "cone", "ball", "ring", "hollow", "pebble"]
 TOO_ROUGH = ("soft", "5 decimals")
 
 
@@ -91,6 +100,7 @@ def test_other_words_for_the_same(name, dialect, tmp_path):
     (tmp_path / "b.step").write_text(text)
     read = lw.read_step(tmp_path / "b.step")
     assert same(read.body, body, 1e-5 if "decimals" in dialect else 1e-9)
+    assert [face.kind for face in read.body.faces()] == [face.kind for face in body.faces()]
     told = " ".join(message.text for message in read.messages)
     assert ("inside out" in told) is (dialect == "inside out")
     assert ("did not share" in told) is (dialect == "unshared" and name != "ball")
@@ -295,13 +305,21 @@ def test_a_parabola_extruded(tmp_path):
     assert body.volume == pytest.approx(8.0, rel=1e-9)
 
 
-def _sheet(kind: str, degree: int, reach: float, more: str = "") -> str:
-    """The top of the can as a flat B-spline of 3 by 3 controls."""
+BOW = 0.1
+
+
+def _sheet(kind: str, degree: int, reach: float, more: str = "", bowed: tuple[float, ...] = ()) -> str:
+    """The top of the can as a B-spline of 3 by 3 controls: flat, or the bowl z = 4 + BOW (x^2 + y^2 - 4), if
+    those of x^2 are given."""
     steps = (-reach, 0.0, reach)
     points = [f"#{100 + 3 * i + j}" for i in range(3) for j in range(3)]
     net = ",".join(f"({','.join(points[3 * i : 3 * i + 3])})" for i in range(3))
     shape = f"{degree},{degree},({net}),.UNSPECIFIED.,.F.,.F.,.F."
-    rows = [f"{p}=CARTESIAN_POINT('',({steps[k // 3]},{steps[k % 3]},4.));" for k, p in enumerate(points)]
+    heights = [4.0 + BOW * (bowed[k // 3] + bowed[k % 3] - 4.0) if bowed else 4.0 for k in range(9)]
+    rows = [
+        f"{p}=CARTESIAN_POINT('',({steps[k // 3]},{steps[k % 3]},{heights[k]}));"
+        for k, p in enumerate(points)
+    ]
     if kind == "rational":
         weights = "(1.,0.8,1.),(0.8,0.6,0.8),(1.,0.8,1.)"
         made = (
@@ -316,12 +334,13 @@ def _sheet(kind: str, degree: int, reach: float, more: str = "") -> str:
 
 CLAMPED = "(3,3),(3,3),(0.,1.),(0.,1.),.UNSPECIFIED."
 FLOATING = "(1,1,1,1,1,1),(1,1,1,1,1,1)," + "(0.,1.,2.,3.,4.,5.)," * 2 + ".UNSPECIFIED."
+CLOSE, FAR = (9.0, -9.0, 9.0), (60.75, -20.25, 60.75)
 SHEETS = {
-    "bezier": _sheet("BEZIER_SURFACE", 2, 3.0),
+    "bezier": _sheet("BEZIER_SURFACE", 2, 3.0, bowed=CLOSE),
     "quasi uniform": _sheet("QUASI_UNIFORM_SURFACE", 1, 3.0),
-    "uniform": _sheet("UNIFORM_SURFACE", 2, 9.0),
-    "clamped": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 3.0, CLAMPED),
-    "floating": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 9.0, FLOATING),
+    "uniform": _sheet("UNIFORM_SURFACE", 2, 9.0, bowed=FAR),
+    "clamped": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 3.0, CLAMPED, CLOSE),
+    "floating": _sheet("B_SPLINE_SURFACE_WITH_KNOTS", 2, 9.0, FLOATING, FAR),
     "rational": _sheet("rational", 2, 3.0, CLAMPED),
     "rational floating": _sheet("rational", 2, 9.0, FLOATING),
 }
@@ -329,12 +348,17 @@ SHEETS = {
 
 @pytest.mark.parametrize("sheet", SHEETS)
 def test_splines_of_every_form(sheet, tmp_path):
-    """The lid of the can as a B-spline, clamped and not, with and without weights."""
+    """The lid of the can as a B-spline, clamped and not, with and without weights; a flat one is a plane."""
     text = HALVES.replace("SURFACE;", WALLS["cylinder"] + ";").replace("#58=PLANE('',#7);", SHEETS[sheet])
     (tmp_path / "a.step").write_text(text)
     body = lw.read_step(tmp_path / "a.step").body
-    assert sorted(face.kind for face in body.faces()) == ["cylinder", "plane", "spline"]
-    assert body.volume == pytest.approx(16 * math.pi, rel=1e-9)
+    is_flat = sheet in ("quasi uniform", "rational", "rational floating")
+    assert sorted(face.kind for face in body.faces()) == [
+        "cylinder",
+        "plane",
+        "plane" if is_flat else "spline",
+    ]
+    assert body.volume == pytest.approx((16 - (0 if is_flat else 8 * BOW)) * math.pi, rel=1e-9)
 
 
 def test_assemblies_keep_names_colors_and_places(tmp_path):

@@ -23,6 +23,7 @@ from ....geometry.surface import Surface
 from ....geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit
 from .curves import EVEN, clamped, knot_row, read_curve, spline_values
+from .recognized import recognized
 from .source import Source
 
 LEVEL = 1e-9
@@ -257,7 +258,17 @@ def _spline(source: Source, number: int) -> Read:
     plain = bool(np.ptp(w) <= 1e-14 * w.max())
     controls = lifted[:, :, :3] / w[:, :, None]
     made = SplineSurface((degrees[0], degrees[1]), (first, second), controls, None if plain else w)
-    return Read(made, True)
+    return _as_it_is(made)
+
+
+def _as_it_is(spline: SplineSurface) -> Read:
+    """The plane, cylinder, cone, sphere or torus that a spline lies on, or the spline."""
+    found = recognized(spline)
+    if found is None:
+        return Read(spline, True)
+    uv = np.array([[0.41 * a + 0.59 * b for a, b in zip(spline.low, spline.high, strict=True)]])
+    there = spline.points(uv)
+    return Read(found, float((spline.normals_at(uv) * found.normals(there)).sum()) > 0.0)
 
 
 def _clamped_along(
