@@ -99,7 +99,7 @@ class Tolerance:
             if not coarse.any():
                 break
             t = np.sort(np.concatenate([t, inner[coarse, 1]]))
-        return t
+        return _apart(edge, t, FINEST * reach)
 
 
 def _first_stops(edge: Edge) -> FloatArray:
@@ -112,6 +112,18 @@ def _first_stops(edge: Edge) -> FloatArray:
         apart = np.abs(even[:, None] - joints).min(axis=1) > BESIDE * (t1 - t0)
         return np.union1d(joints, even[apart])
     return np.array(curve.breaks(t0, t1))
+
+
+def _apart(edge: Edge, t: FloatArray, least: float) -> FloatArray:
+    """The ends, and of the parameters between them those of places that lie apart."""
+    places = edge.curve.points(t)
+    if (np.linalg.norm(np.diff(places, axis=0), axis=1) >= least).all():
+        return t
+    kept = [0]
+    for k in range(1, len(t) - 1):
+        if min(math.dist(places[k], places[kept[-1]]), math.dist(places[k], places[-1])) >= least:
+            kept.append(k)
+    return t[[*kept, len(t) - 1]]
 
 
 def _off_chords(a: FloatArray, b: FloatArray, points: FloatArray) -> FloatArray:

@@ -103,7 +103,8 @@ def tessellate_by_face(
     slits: dict[Face, Slit] = {}
     walls = {face: ends for face in body.brep_faces if (ends := wall_ends(face)) is not None}
     coarse: Mapping[Face, FloatArray | None]
-    for attempt in range(MOST_NEAR + MOST_ROUNDS):
+    left_near, left = MOST_NEAR, MOST_ROUNDS
+    while True:
         samples, polygons = _sound_samples(body, walls, edges, parameters)
         made = _filled(body, samples, polygons, walls, finer, slits, reach)
         if isinstance(made, _Filled):
@@ -119,10 +120,14 @@ def tessellate_by_face(
                 return Mesh(points, triangles, body.unit), owner
         else:
             coarse = dict.fromkeys(made)
+        near = left_near > 0 and all(places is not None for places in coarse.values())
+        if not near and left == 1:
+            break
+        left_near, left = left_near - near, left - (not near)
         for face, places in coarse.items():
             if face.surface.is_ring and face not in slits:
                 slits[face] = _slit(face, parameters)
-            elif places is not None and attempt < MOST_NEAR:
+            elif near:
                 halve(face, parameters, places)
             else:
                 halve(face, parameters)

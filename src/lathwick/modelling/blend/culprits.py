@@ -18,7 +18,7 @@ MOST_TOGETHER = 40
 MOST_LEFT_OUT = 4
 """More chains that do not go with others are not looked for."""
 
-MOST_TRIES = 10
+MOST_TRIES = 30
 """So often several chains together are tried, where an answer is wanted soon."""
 
 MOST_NAMED = 3
