@@ -62,7 +62,9 @@ def test_meshes_are_sound_at_every_tolerance(name, chord, tmp_path, outside_chec
     outside_check(path)
 
 
-@pytest.mark.parametrize(("seed", "radius"), [(534, 0.05955), (572, 0.002829), (20037, 0.3551), (206, 0.0358)])
+@pytest.mark.parametrize(
+    ("seed", "radius"), [(534, 0.05955), (572, 0.002829), (20037, 0.3551), (206, 0.0358)]
+)
 def test_rounds_thinner_than_a_chord_are_meshed(seed, radius, tmp_path, outside_check):
     """Long arcs beside strips that get ever narrower: their chords crossed, however often halved."""
     body, edges, _ = random_union(seed)

@@ -72,6 +72,11 @@ least, for each smooth piece of the surface that it goes across."""
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""
 
+MANY_STOPS, LITTLE, SAME_STOP = 12, 0.1, 1e-7
+"""Of an edge with so many stops those ranges, in whose halves it and its surface turn less than that
+(radians), take few nodes; stops nearer than that share of it are one."""
+
+_FEW = leggauss(8)
 _SHORT = leggauss(12)
 """Nodes for the inner integral over one of several pieces of a surface."""
 
@@ -286,8 +291,39 @@ def _broken_nodes(faces: Sequence[Face], uses: Sequence[tuple[int, Coedge]]) -> 
             even = [*(edge.t0 + k * step for k in range(least)), edge.t1]
             stops[n] = even if len(parts[n]) <= least else parts[n]
             if len(found):
-                stops[n] = np.union1d(stops[n], found).tolist()
-    return _stepped(uses, stops)
+                stops[n] = _merged(np.array(stops[n]), found)
+    return _stepped(
+        uses,
+        stops,
+        [_turn_little(faces[i].surface, c.edge, row) for (i, c), row in zip(uses, stops, strict=True)],
+    )
+
+
+def _merged(stops: FloatArray, more: FloatArray) -> list[float]:
+    """All stops in order, less those between the first and the last that lie beside one of the others."""
+    near = np.abs(stops[:, None] - more).min(axis=1) < SAME_STOP * (stops[-1] - stops[0])
+    near[[0, -1]] = False
+    beside = np.minimum(np.abs(more - stops[0]), np.abs(more - stops[-1])) < SAME_STOP * (
+        stops[-1] - stops[0]
+    )
+    return np.union1d(stops[~near], more[~beside]).tolist()
+
+
+def _turn_little(surface: Surface, edge: Edge, stops: Sequence[float]) -> NDArray[np.bool_]:
+    """In which of many ranges between stops, each of one smooth piece, an edge and the surface along it turn
+    so little that fewer nodes do."""
+    if len(stops) <= MANY_STOPS or surface.singular_points:
+        return np.zeros(len(stops) - 1, dtype=bool)
+    t = np.array(stops)
+    every = np.empty(2 * len(t) - 1)
+    every[::2], every[1::2] = t, 0.5 * (t[:-1] + t[1:])
+    ways = edge.curve.derivatives(every)
+    normals = surface.normals(edge.curve.points(every))
+    turn = np.zeros(len(every) - 1)
+    for rows in (ways, normals):
+        rows = rows / np.maximum(np.linalg.norm(rows, axis=1), NOWHERE)[:, None]
+        turn = np.maximum(turn, np.linalg.norm(np.diff(rows, axis=0), axis=1))
+    return np.asarray(turn.reshape(-1, 2).max(axis=1) < LITTLE)
 
 
 def _crossed_breaks(
@@ -368,14 +404,22 @@ def _passed(
     return closed_in(past, t[rows], t[rows + 1])
 
 
-def _stepped(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
-    """Nodes along edges with the given stops; conics of a kind are done at once, other curves one by one."""
+def _stepped(
+    uses: Sequence[tuple[int, Coedge]],
+    stops_of: Sequence[Sequence[float]],
+    simple_of: Sequence[NDArray[np.bool_]] | None = None,
+) -> _Nodes:
+    """Nodes along edges with the given stops; conics of a kind are done at once, other curves one by one.
+    simple_of : for which ranges between stops fewer nodes do."""
     groups: dict[type | None, list[int]] = {}
     for n, (_, coedge) in enumerate(uses):
         kind = type(coedge.edge.curve)
         groups.setdefault(kind if kind in _CONICS else None, []).append(n)
+    simple = simple_of or [np.zeros(len(stops) - 1, dtype=bool) for stops in stops_of]
     made = [
-        (_one_by_one if kind is None else _conic_nodes)([uses[n] for n in rows], [stops_of[n] for n in rows])
+        _one_by_one([uses[n] for n in rows], [stops_of[n] for n in rows], [simple[n] for n in rows])
+        if kind is None
+        else _conic_nodes([uses[n] for n in rows], [stops_of[n] for n in rows])
         for kind, rows in groups.items()
     ]
     points, steps, owners = (np.concatenate([nodes[k] for nodes in made]) for k in range(3))
@@ -404,13 +448,19 @@ def _conic_nodes(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence
     return points.reshape(-1, 3), steps.reshape(-1, 3), _owners(uses, counts * len(OUTER_NODES))
 
 
-def _one_by_one(uses: Sequence[tuple[int, Coedge]], stops_of: Sequence[Sequence[float]]) -> _Nodes:
+def _one_by_one(
+    uses: Sequence[tuple[int, Coedge]],
+    stops_of: Sequence[Sequence[float]],
+    simple_of: Sequence[NDArray[np.bool_]],
+) -> _Nodes:
     points, steps, counts = [], [], []
-    for (_, coedge), row in zip(uses, stops_of, strict=True):
+    for (_, coedge), row, simple in zip(uses, stops_of, simple_of, strict=True):
         edge, stops = coedge.edge, np.array(row)
-        half = 0.5 * np.diff(stops)[:, None]
-        t = (stops[:-1, None] + half * (OUTER_NODES + 1.0)).ravel()
-        w = (OUTER_WEIGHTS * (half if coedge.forward else -half)).ravel()
+        half = 0.5 * np.diff(stops)[:, None] if coedge.forward else -0.5 * np.diff(stops)[:, None]
+        start = stops[:-1, None] if coedge.forward else stops[1:, None]
+        rules = ((~simple, OUTER_NODES, OUTER_WEIGHTS), (simple, *_FEW))
+        t = np.concatenate([(start[k] + half[k] * (nodes + 1.0)).ravel() for k, nodes, _ in rules])
+        w = np.concatenate([(half[k] * weights).ravel() for k, _, weights in rules])
         points.append(edge.curve.points(t))
         steps.append(edge.curve.derivatives(t) * w[:, None])
         counts.append(len(t))
