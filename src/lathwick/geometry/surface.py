@@ -370,6 +370,12 @@ class Surface:
         normals = self.normals_at(uv)
         return ((points - self.points(uv)) * normals).sum(axis=1), normals
 
+    def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """As `touches`, and the parameters of the feet, (N, 2), which are sought from others near them."""
+        uv = self.feet_from(points, near)
+        normals = self.normals_at(uv)
+        return ((points - self.points(uv)) * normals).sum(axis=1), normals, uv
+
     # ------------------------------------------------------------------ boxes and extremes
 
     def whole_box(self) -> FloatArray | None:
@@ -489,6 +495,9 @@ class DirectSurface(Surface, abstract=True):
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         return self.distance(points), self.normals(points)
+
+    def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        return self.distance(points), self.normals(points), near
 
 
 @dataclass(frozen=True, eq=False)

@@ -24,6 +24,8 @@ from .spindles import whole_spindle
 
 MOST_REFINEMENTS = 20
 ROOM = 1.05
+MOST_PLACES = 2**21
+"""Three numbers below this make one of 63 bits."""
 
 
 def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
@@ -140,12 +142,14 @@ def _refined(
     face: Face, chart: Chart, sheet: _Sheet, points: FloatArray, tolerance: Tolerance, reach: float
 ) -> tuple[_Sheet, IntArray]:
     """The sheet with points added until no triangle is too coarse, and its triangles."""
+    looked = _Looked(face.surface, np.concatenate([points, sheet.added])[sheet.index], tolerance)
     for _ in range(MOST_REFINEMENTS):
         triangles = triangulated(sheet.places, sheet.edges)
         table = np.concatenate([points, sheet.added])
         corners = table[sheet.index]
-        coarse = _coarse(face, triangles, sheet.places, corners, sheet.edges, tolerance)
+        coarse = looked.coarse(triangles, sheet.places, corners, sheet.edges)
         ears = _ears(face, triangles, sheet.beyond, sheet.places, corners, reach)
+        looked.add_feet(ears[0])
         extra, hints = (np.concatenate(rows) for rows in zip(coarse, ears, strict=True))
         if not len(extra):
             return sheet, triangles
@@ -218,33 +222,64 @@ def _middles(surface: Surface, corners: FloatArray) -> FloatArray:
     return surface.points(uv.mean(axis=1))
 
 
-def _coarse(
-    face: Face,
-    triangles: IntArray,
-    places: FloatArray,
-    points: FloatArray,
-    segments: IntArray,
-    tolerance: Tolerance,
-) -> _Spots:
-    """Points of the surface over the middles of inner edges, or of triangles, that lie too far below it."""
-    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    sides.sort(axis=1)
-    sides = np.unique(sides, axis=0)
-    count = len(places)
-    fixed = np.sort(segments, axis=1)
-    inner = sides[~np.isin(sides[:, 0] * count + sides[:, 1], fixed[:, 0] * count + fixed[:, 1])]
-    spots, hints = [], []
-    for cells in (inner, triangles):
-        middles = points[cells].mean(axis=1)
-        far = np.abs(face.surface.distance(middles)) > ROOM * tolerance.chord
-        spots.append(middles[far])
-        hints.append(places[cells[far]].mean(axis=1))
-        if far.any():  # a triangle is looked at once its sides are near enough
-            break
-    found = np.concatenate(spots)
-    if len(found):
-        found = found - face.surface.distance(found)[:, None] * face.surface.normals(found)
-    return found, np.concatenate(hints)
+class _Looked:
+    """Which sides and triangles are known to lie near enough to a surface, and where on it the corners are:
+    the feet of their middles are sought from there."""
+
+    def __init__(self, surface: Surface, corners: FloatArray, tolerance: Tolerance) -> None:
+        self._surface = surface
+        self._near = ROOM * tolerance.chord
+        self._uv = surface.parameters(corners)
+        self._known: dict[int, IntArray] = {2: np.zeros(0, dtype=np.int64), 3: np.zeros(0, dtype=np.int64)}
+
+    def coarse(
+        self, triangles: IntArray, places: FloatArray, points: FloatArray, segments: IntArray
+    ) -> _Spots:
+        """Points of the surface over the middles of inner edges, or of triangles, that lie too far below
+        it; they are the next corners."""
+        fixed = _row_keys(segments)
+        sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+        for cells in (sides, triangles):
+            keys, first = np.unique(_row_keys(cells), return_index=True)
+            new = ~np.isin(keys, self._known[cells.shape[1]])
+            if cells is sides:
+                new &= ~np.isin(keys, fixed)
+            keys, chosen = keys[new], cells[first[new]]
+            middles, near = points[chosen].mean(axis=1), self._between(chosen)
+            gaps, normals, feet = self._touches(middles, near)
+            far = np.abs(gaps) > self._near
+            self._known[cells.shape[1]] = np.union1d(self._known[cells.shape[1]], keys[~far])
+            if far.any():  # a triangle is looked at once its sides are near enough
+                break
+        self._uv = np.concatenate([self._uv, feet[far]])
+        return middles[far] - gaps[far, None] * normals[far], places[chosen[far]].mean(axis=1)
+
+    def _touches(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        if self._surface.singular_points:  # beside one, parameters far apart may be those of places close by
+            return *self._surface.touches(points), near
+        return self._surface.touches_near(points, near)
+
+    def add_feet(self, points: FloatArray) -> None:
+        """Further corners, points of the surface."""
+        if len(points):
+            self._uv = np.concatenate([self._uv, self._surface.parameters(points)])
+
+    def _between(self, cells: IntArray) -> FloatArray:
+        """Parameters amid those of corners, (N, K)."""
+        uv = self._uv[cells]
+        for k, period in enumerate(self._surface.periods):
+            if period:
+                uv[:, :, k] -= period * np.round((uv[:, :, k] - uv[:, :1, k]) / period)
+        return np.asarray(uv.mean(axis=1))
+
+
+def _row_keys(rows: IntArray) -> IntArray:
+    """A number for each row of two or three small ones, (N,), whatever their order."""
+    ordered = np.sort(rows, axis=1).astype(np.int64)
+    key = ordered[:, 0]
+    for k in range(1, rows.shape[1]):
+        key = key * MOST_PLACES + ordered[:, k]
+    return np.asarray(key)
 
 
 def _outwards(face: Face, triangles: IntArray, points: FloatArray) -> IntArray:
