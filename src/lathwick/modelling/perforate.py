@@ -39,6 +39,9 @@ ROUNDS = 30
 LAST_OFF = 1e-8
 """From a place that is off by no more than this share of the size, a step of Newton's method is the last."""
 
+SAME_DIGITS = 11
+"""Openings whose places and sides agree in so many digits behind the point are one, turned."""
+
 EXACT = 1e-10
 BORDER = 257
 SCALINGS, LITTLE = 12, 1e-12
@@ -190,12 +193,22 @@ class _Cells:
         raise ModellingError("the cells are too large for a wall that bends so much; use more of them")
 
     def areas(self) -> FloatArray:
-        """The areas of the openings on the wall: over a fan from the middle to each piece."""
-        outlines = self.outlines()
+        """The areas of the openings on the wall: those of a row on a surface of revolution are one."""
+        if self.wall.surface.meridian is None:
+            return self._areas_of(np.arange(len(self.scales)))
+        looks = np.column_stack([self.tiles.uv[:, 1], self.tiles.sides.reshape(-1, 4), self.scales])
+        _, first, row = np.unique(
+            np.round(looks, SAME_DIGITS), axis=0, return_index=True, return_inverse=True
+        )
+        return np.asarray(self._areas_of(first)[row.ravel()])
+
+    def _areas_of(self, chosen: IntArray) -> FloatArray:
+        """Over a fan from the middle to each piece, of the openings with these numbers."""
+        outlines = [self._outline(self.tiles.sides[k], float(self.scales[k])) for k in chosen]
         rule = FANS[sum(map(len, outlines)) > MANY]
         (s, ws), (t, wt) = ((0.5 * (n + 1.0), 0.5 * w) for n, w in rule)
         spots, weights, owner = [], [], []
-        for k, pieces in enumerate(outlines):
+        for k, pieces in zip(chosen.tolist(), outlines, strict=True):
             for piece in pieces:
                 edge = places_along(piece, s)
                 step = _speeds(piece, s)
@@ -208,7 +221,7 @@ class _Cells:
             uv = self.feet(self.wall.surface, self.tiles.uv, numbers, np.concatenate(spots))
             normals = self.wall.surface.normals_at(uv)
             flat = flat / np.abs((normals * self.tiles.out[numbers]).sum(axis=1))
-        return np.asarray(np.bincount(numbers, flat, len(self.scales)), dtype=float)
+        return np.asarray(np.bincount(numbers, flat, len(self.scales)), dtype=float)[chosen]
 
     def scale_to(self, share: float) -> None:
         """Openings of the asked share of the room, each as large as its tile is."""
