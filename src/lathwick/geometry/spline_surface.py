@@ -104,6 +104,11 @@ class SplineSurface(Surface):
         one, two = (float(np.diff(np.unique(knots)).min()) for knots in self.knots)
         return one, two
 
+    def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        uv = self.feet_from(points, near)
+        normals = self.normals_at(uv)
+        return ((points - self.points(uv)) * normals).sum(axis=1), normals, uv
+
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""
         return self.derivatives(uv, 0)[0][0]

@@ -371,10 +371,9 @@ class Surface:
         return ((points - self.points(uv)) * normals).sum(axis=1), normals
 
     def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """As `touches`, and the parameters of the feet, (N, 2), which are sought from others near them."""
-        uv = self.feet_from(points, near)
-        normals = self.normals_at(uv)
-        return ((points - self.points(uv)) * normals).sum(axis=1), normals, uv
+        """As `touches`, and parameters near the feet, (N, 2); a kind that looks for feet begins with `near`,
+        which are such."""
+        return *self.touches(points), near
 
     # ------------------------------------------------------------------ boxes and extremes
 
@@ -495,9 +494,6 @@ class DirectSurface(Surface, abstract=True):
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         return self.distance(points), self.normals(points)
-
-    def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        return self.distance(points), self.normals(points), near
 
 
 @dataclass(frozen=True, eq=False)

@@ -298,9 +298,16 @@ def _hits(one: Face, two: Face, box: FloatArray, touching: bool) -> bool:
         spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found
         if touching:
             spots = [] if found is None else [t for t in found if not _touches(edge, t, two)]
-        if spots and (region_of(two).states(edge.curve.points(np.array(spots))) == INSIDE).any():
+        if spots and _any_inside(two, edge.curve.points(np.array(spots))):
             return True
     return False
+
+
+def _any_inside(face: Face, points: FloatArray) -> bool:
+    """Whether any of some points of its surface lies in a face."""
+    low, high = outer_box(face)
+    near = points[((points > low - RESOLUTION) & (points < high + RESOLUTION)).all(axis=1)]
+    return bool(len(near) and (region_of(face).states(near) == INSIDE).any())
 
 
 def _crosses_border(edge: Edge, face: Face) -> bool:
