@@ -39,6 +39,9 @@ def _unlike(one: lw.Body, two: lw.Body) -> str:
         a, b = getattr(one, what), getattr(two, what)
         if abs(a - b) > EQUAL * abs(a):
             return f"{what} {b:.12g} for {a:.12g}"
+    size = float(np.ptp(one.bounds, axis=0).max())
+    if np.abs(np.subtract(one.bounds, two.bounds)).max() > 1e-7 * size:
+        return f"bounds {two.bounds} for {one.bounds}"
     for what in ("faces", "edges", "vertices"):
         a, b = len(getattr(one, what)()), len(getattr(two, what)())
         if a != b:

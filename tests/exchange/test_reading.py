@@ -38,6 +38,13 @@ def die() -> lw.Body:
     return lw.fillet(body, body.edges().where(lambda edge: edge.midpoint[2] > 9), 1.5, step="rim")
 
 
+def spring() -> lw.Body:
+    way = lw.helix(9, 5, turns=2.3)
+    wire = lw.Sketch(way.plane_at(0))
+    wire.circle((0, 0), 1)
+    return lw.sweep(wire, way, step="wire")
+
+
 def tee() -> lw.Body:
     across = lw.cylinder(2, 20, on=lw.Plane((0, 0, 10), (1, 0, 0)), step="across")
     return lw.turn(lw.union(lw.cylinder(3, 20, step="up"), across), 33, lw.Axis((1, 2, 3), (1, 1, 1)))
@@ -55,12 +62,16 @@ PARTS = {
     "hollow": lambda: lw.cut(lw.box(10, 20, 30, step="b"), lw.move(lw.sphere(3, step="v"), 5, 10, 15)),
     "apart": lambda: lw.union(lw.box(5, 5, 5, step="a"), lw.move(lw.sphere(4, step="b"), 20, 0, 0)),
     "oval": oval,
+    "spring": spring,
     "pebble": lambda: lw.cut(splined(), lw.move(lw.cylinder(0.5, 20, step="h"), 0, 4, -5)),
 }
 
 
 def same(one: lw.Body, two: lw.Body, room: float = 1e-9) -> bool:
-    """Equal measures and counts."""
+    """Equal measures, bounds and counts."""
+    size = float(np.ptp(two.bounds, axis=0).max())
+    if np.abs(np.subtract(one.bounds, two.bounds)).max() > max(room, 1e-7) * size:
+        return False
     close = all(abs(a / b - 1) <= room for a, b in ((one.volume, two.volume), (one.area, two.area)))
     counts = [(len(b.faces()), len(b.edges()), len(b.vertices()), b.lumps) for b in (one, two)]
     return close and counts[0] == counts[1]

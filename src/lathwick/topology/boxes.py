@@ -106,9 +106,17 @@ def bounds_of_all(faces: Sequence[Face]) -> FloatArray:
             slack = ROUNDING * np.abs(spots).max()
             spots = spots[((spots < low - slack) | (spots > high + slack)).any(axis=1)]
         if len(spots):
-            spots = spots[region_of(face).states(spots) >= 0]
+            spots = in_face(face, spots)
             low, high = (f(np.vstack([edge, spots]), axis=0) for f, edge in ((np.min, low), (np.max, high)))
     return np.array([low, high])
+
+
+def in_face(face: Face, spots: FloatArray) -> FloatArray:
+    """Those of some places, (N, 3), that lie in a face: on its surface, and not only on what that would go on
+    to be far beyond its borders."""
+    gaps = np.linalg.norm(face.surface.points(face.surface.parameters(spots)) - spots, axis=1)
+    here = spots[gaps <= RESOLUTION]
+    return here[region_of(face).states(here) >= 0] if len(here) else here
 
 
 def _outline_box(face: Face) -> FloatArray:

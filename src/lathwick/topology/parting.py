@@ -9,9 +9,8 @@ import numpy as np
 
 from ..geometry.placement import FloatArray
 from ..geometry.tolerance import RESOLUTION
-from .boxes import outer_box
+from .boxes import in_face, outer_box
 from .brep import Edge, Face
-from .trim import region_of
 
 SAMPLES = 13
 FLAT = 1e-3 * RESOLUTION
@@ -62,7 +61,7 @@ def _reach(face: Face, normal: FloatArray, height: float) -> _Reach:
     border = np.concatenate([_farthest(coedge.edge, normal) for coedge in face.coedges()] or [np.zeros(0)])
     spots = face.surface.extreme_points(normal[None])
     if len(spots):
-        spots = spots[region_of(face).states(spots) >= 0]
+        spots = in_face(face, spots)
     return _Reach(border - height, spots @ normal - height)
 
 
