@@ -15,6 +15,9 @@ from .text import Enum, Record, Ref, StepText, Typed
 T = TypeVar("T")
 MOST_WRAPPED = 20
 
+FARTHEST = 1e9
+"""No coordinate is larger than this, in the unit that is read into."""
+
 
 class Source:
     """A file and the units that it is read in: lengths times `length`, angles times `angle`."""
@@ -121,6 +124,9 @@ class Source:
     def _point(self, number: int) -> Vec3:
         _, coordinates, *_ = self.values(number, "CARTESIAN_POINT", 2)
         x, y, z = self._three(coordinates, number)
+        far = max(abs(x), abs(y), abs(z)) * self.length
+        if far > FARTHEST:
+            raise ExchangeError(f"#{number}: a coordinate of {far:.6g} is more than {FARTHEST:g}")
         return (x * self.length, y * self.length, z * self.length)
 
     def direction(self, number: int) -> Vec3:

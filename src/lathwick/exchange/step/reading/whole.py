@@ -228,6 +228,11 @@ class WholeShell:
                 for corner in (use.start, use.end):
                     meeting[corner][group[0].surface] = None
         off = {edge: off_surfaces(edge, on) for edge, on in surfaces.items()}
+        farthest = max(off, key=lambda edge: off[edge], default=None)
+        if farthest is not None and not off[farthest] <= MOST_MENDED:  # before anything is measured there
+            kinds = " or its ".join(dict.fromkeys(surface.called for surface in surfaces[farthest]))
+            where = f"{kinds} at {_place(farthest.point(0.5))}"
+            raise ExchangeError(f"{self._label}: an edge is {off[farthest]:.2g} off its {where}")
         bad = {edge for edge, gap in off.items() if SURELY_ON < gap <= MOST_MENDED}
         if not bad:
             return 0
