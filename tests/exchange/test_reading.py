@@ -4,7 +4,6 @@ independent packages."""
 from __future__ import annotations
 
 import math
-import random
 import re
 
 import lib3mf
@@ -18,6 +17,7 @@ from lathwick.cli.main import cli
 
 from ..csg import random_tree
 from ..curved_parts import oval, splined
+from ..damage import damaged
 from ..dialects import DIALECTS, rows_of, text_of
 
 
@@ -520,33 +520,46 @@ def test_what_is_read_is_worked_on(tmp_path):
     assert lw.shell(body, 1).volume < body.volume
 
 
-@pytest.mark.parametrize("seed", range(40))
-def test_damaged_files_are_refused_or_right(seed, tmp_path):
-    """Rows lost, numbers changed, files cut off: a clear refusal, or a body that is valid."""
-    body = [holed, soft, tee][seed % 3]()
-    lw.save(body, tmp_path / "a.step")
-    text, rng = (tmp_path / "a.step").read_text(), random.Random(seed)
-    start = text.index("DATA;")
-    for _ in range(rng.randint(1, 4)):
-        at, kind = rng.randrange(start, len(text)), rng.randrange(4)
-        if kind == 0:
-            text = text[:at] + text[at + rng.randint(1, 40) :]
-        elif kind == 1:
-            text = text[:at] + rng.choice("()#,.;'$*7-eE") + text[at + 1 :]
-        elif kind == 2:
-            text = text[:at] if rng.random() < 0.3 else text[:at] + text[at : at + 60] + text[at:]
-        else:
-            text = re.sub(
-                r"(\d+\.\d*)", lambda m: m[1] if rng.random() < 0.999 else str(rng.uniform(-9, 9)), text
-            )
-    (tmp_path / "b.step").write_text(text)
+@pytest.fixture(scope="module")
+def texts(tmp_path_factory):
+    """Our files of all parts, each as it is and in the words of others, and their volumes."""
+    path, found = tmp_path_factory.mktemp("texts") / "a.step", {}
+    for name in PARTS:
+        body = PARTS[name]()
+        lw.save(body, path)
+        found[name] = path.read_text(), body.volume
+    return found
+
+
+@pytest.mark.filterwarnings("ignore::RuntimeWarning")
+@pytest.mark.parametrize("seed", range(120))
+def test_damaged_files_are_refused_or_right(seed, texts, tmp_path):
+    """A clear refusal in one line, a body that is as it was, or a valid one and a word about it."""
+    text, volume = texts[list(PARTS)[seed % len(PARTS)]]
+    words = list(DIALECTS)[seed % len(DIALECTS)]
+    path = tmp_path / "b.step"
+    path.write_text(damaged(DIALECTS[words](text) if seed % 2 else text, seed), newline="")
     try:
-        read = lw.read_step(tmp_path / "b.step")
+        read = lw.read_step(path)
     except lw.ExchangeError as error:
         assert str(error).startswith("b.step")
         assert "\n" not in str(error)
     else:
-        assert read.body.is_valid
+        assert all(one.body.is_valid for one in read.leaves().values())
+        assert read.messages or read.volume == pytest.approx(volume, rel=1e-4)
+
+
+def test_texts_that_do_not_end_and_rows_that_are_there_twice_are_refused(texts, tmp_path):
+    """They would take other rows with them, and a solid could be missed."""
+    text, path = texts["apart"][0], tmp_path / "b.step"
+    for old, new, words in (
+        ("#129=", "#3000=A('", "runs over"),
+        ("#120=", "#15=CARTESIAN_POINT('',(9.,9.,9.));\n#120=", "#15 is in the file twice"),
+        ("#120=", "#3000=Mside',(#1);\n#120=", "#3000 is no entity"),
+    ):
+        path.write_text(text.replace(old, new, 1))
+        with pytest.raises(lw.ExchangeError, match=words):
+            lw.read_step(path)
 
 
 def pair() -> lw.Part:

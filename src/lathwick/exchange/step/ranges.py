@@ -8,6 +8,7 @@ import numpy as np
 
 from ...geometry.placement import FloatArray
 from ...geometry.surface import Interval, Surface
+from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Edge, Face, Loop
 from ...topology.windings import unrolled, winding
 
@@ -25,6 +26,10 @@ LEVEL = 1e-10
 
 ROOM = 0.02
 """A written surface reaches so far beyond its face, as a share of it, where its kind goes on there."""
+
+
+HAIR, LEAST_HAIR = 0.02 * RESOLUTION, 1e-10
+"""A face that reaches beyond a border by this length, or by this share of its range, ends on it."""
 
 
 def paths_of(loop: Loop, surface: Surface) -> list[FloatArray]:
@@ -105,9 +110,19 @@ def widened(face: Face, k: int, ends: Interval) -> Interval:
         return (low - room, high + room) if room > 0.0 else (low, low + face.surface.periods[k])
     least, most = face.surface.domain[k]
     room = ROOM * (high - low)
-    return (max(low - room, least) if low >= least else low - room), (
-        min(high + room, most) if high <= most else high + room
+    hair = _hair(face, k, ends) if low < least or high > most else 0.0
+    return (max(low - room, least) if low >= least - hair else low - room), (
+        min(high + room, most) if high <= most + hair else high + room
     )
+
+
+def _hair(face: Face, k: int, ends: Interval) -> float:
+    """By how much of a parameter a face may reach beyond a border and yet end there."""
+    border = np.concatenate([path for loop in face.loops for path in paths_of(loop, face.surface)])
+    uv = np.tile(border.mean(axis=0), (SPOTS, 1))
+    uv[:, k] = np.linspace(*ends, SPOTS)
+    length = float(np.linalg.norm(np.diff(face.surface.points(uv), axis=0), axis=1).sum())
+    return max(LEAST_HAIR, HAIR / max(length, HAIR)) * (ends[1] - ends[0])
 
 
 def whole_turn(start: float, period: float) -> Interval:

@@ -86,7 +86,7 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         placed, name = group[0], _name_of(group)
         for number in (one.number for one in group):
             if number not in lumps:
-                lumps[number] = _SolidReader(source, gap, file, name).lumps(number)
+                lumps[number] = _lumps_of(_SolidReader(source, gap, file, name), number)
         members = [lump for one in group for lump in lumps[one.number]]
         if not members:
             continue
@@ -102,6 +102,14 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         for one in group:
             labels.setdefault(one.number, []).append(label)
     _tell_layers(source, file, labels)
+
+
+def _lumps_of(reader: _SolidReader, number: int) -> list[Lump]:
+    """The lumps of a solid. Numbers that nothing foresees and that cannot be worked with are refused too."""
+    try:
+        return reader.lumps(number)
+    except (ArithmeticError, ValueError, IndexError) as error:
+        raise ExchangeError(f"#{number}: its numbers describe no solid ({error})") from error
 
 
 def _groups(source: Source) -> list[list[Placed]]:

@@ -16,7 +16,7 @@ T = TypeVar("T")
 MOST_WRAPPED = 20
 
 FARTHEST = 1e9
-"""No coordinate is larger than this, in the unit that is read into."""
+"""No coordinate or radius is larger than this, in the unit that is read into."""
 
 
 class Source:
@@ -108,6 +108,8 @@ class Source:
         found = self.number(value, number, what) * self.length
         if found <= 0.0:
             raise ExchangeError(f"#{number}: {what} is {found:g}, not more than 0")
+        if found > FARTHEST:
+            raise ExchangeError(f"#{number}: {what} is {found:g}, more than {FARTHEST:g}")
         return found
 
     def flag(self, value: Any, number: int, what: str) -> bool:

@@ -24,6 +24,8 @@ _COMMENT_OR_STRING = re.compile(rf"{_STRING}|/\*.*?\*/", re.DOTALL)
 _SECTION = re.compile(r"\bDATA\s*(?:\([^;]*\))?\s*;(.*?)\bENDSEC\s*;", re.DOTALL)
 _HEADER = re.compile(r"\bHEADER\s*;(.*?)\bENDSEC\s*;", re.DOTALL)
 _END = re.compile(rf"({_STRING}|;)", re.DOTALL)
+_ENTITY = re.compile(r"\s*!?\w*\s*\(")
+_RUNS_OVER = re.compile(r";\s*\n\s*#\d+\s*=")
 _INSTANCE = re.compile(r"\s*#(\d+)\s*=\s*(.*)", re.DOTALL)
 _TOKEN = re.compile(
     rf"\s*(?:(?P<string>{_STRING})|(?P<binary>\"[0-9A-Fa-f]*\")|(?P<ref>\#\d+)"
@@ -87,7 +89,10 @@ class StepText:
                     if statement.strip():
                         raise ExchangeError(f"no instance: {statement.strip()[:SHOWN]!r}")
                     continue
-                rows[int(found.group(1))] = found.group(2)
+                number, row = int(found.group(1)), found.group(2)
+                _refuse_broken(number, row)
+                if rows.setdefault(number, row) != row:
+                    raise ExchangeError(f"#{number} is in the file twice")
                 if len(rows) > MOST_INSTANCES:
                     raise ExchangeError(f"the file has more than {MOST_INSTANCES} instances")
         if not rows:
@@ -144,6 +149,14 @@ class StepText:
     def kind(self, number: int) -> str:
         """The name of an instance, those of a complex one joined."""
         return "+".join(record.name for record in self.records(number))
+
+
+def _refuse_broken(number: int, row: str) -> None:
+    """Raise ExchangeError for what is no entity, or runs on over others for want of a quote."""
+    if _ENTITY.match(row) is None:
+        raise ExchangeError(f"#{number} is no entity: {row.strip()[:SHOWN]!r}")
+    if ";" in row and _RUNS_OVER.search(row):
+        raise ExchangeError(f"#{number}: a text does not end and runs over other instances")
 
 
 def _statements(section: str) -> Iterator[str]:
