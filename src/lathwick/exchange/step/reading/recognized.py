@@ -29,8 +29,9 @@ SINGLE = 1e-7
 
 LEAST_ANGLE, LEAST_RING = 1e-4, 1e-6
 MOST_SPANS = 40
-EACH = 4
-"""Places in each span between knots, of at most so many spans each way."""
+EACH, LEAST = 4, 13
+"""Places in each span between knots, of at most so many spans each way, and in all of them: fewer places
+may lie on a surface by chance."""
 
 Fit = Callable[[FloatArray, FloatArray], Surface | None]
 
@@ -58,12 +59,13 @@ def recognized(surface: SplineSurface) -> Surface | None:
 
 def _spread(surface: SplineSurface) -> FloatArray:
     """Parameters in all spans, (N, 2), none on a border."""
-    shares = (np.arange(EACH) + 0.5) / EACH
     rows = []
     for knots in surface.knots:
         breaks = np.unique(knots)
         if len(breaks) > MOST_SPANS:
             breaks = breaks[np.linspace(0, len(breaks) - 1, MOST_SPANS).astype(int)]
+        count = max(EACH, math.ceil(LEAST / (len(breaks) - 1)))
+        shares = (np.arange(count) + 0.4) / count
         rows.append((breaks[:-1, None] + shares * np.diff(breaks)[:, None]).ravel())
     return np.stack(np.meshgrid(*rows, indexing="ij"), axis=-1).reshape(-1, 2)
 
