@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 import lathwick as lw
 from lathwick.geometry.curves import Ellipse
+from lathwick.geometry.spline import SplineCurve
 
 from .. import csg
 
@@ -80,3 +81,19 @@ def test_feet_on_ellipses(u, v, major, ratio):
     places = ellipse.points(np.linspace(0.0, math.tau, 4001))
     least = np.hypot(places[:, 0] - u, places[:, 1] - v).min()
     assert math.dist(ellipse.point(t), (u, v, 0.0)) <= least + 1e-9
+
+
+@pytest.mark.parametrize("steps", [1, 4, 7])
+@pytest.mark.parametrize("start", [0.0, 8.2, 1e3])
+def test_a_part_of_a_spline_may_begin_a_rounding_error_beside_a_knot(start, steps):
+    """The whole of it, or the part up to a knot, with ends that rounding has moved by a few steps."""
+    knots = (start,) * 4 + (start + 0.2,) + (start + 0.3,) * 4
+    curve = SplineCurve(
+        3, knots, np.array([[0, 0, 0], [1, 2, 0], [2, 2, 1], [3, 0, 1], [4, 1, 0]], dtype=float)
+    )
+    for t0, t1 in ((knots[0], knots[-1]), (knots[0], knots[4]), (knots[4], knots[-1])):
+        moved = [t + steps * sign * float(np.spacing(max(t, 1.0))) for t, sign in ((t0, 1), (t1, -1))]
+        part = curve.between(*moved)
+        assert len(part.controls) == len(curve.between(t0, t1).controls)
+        t = np.linspace(t0, t1, 9)[1:-1]
+        assert np.abs(part.points(t) - curve.points(t)).max() < 1e-12

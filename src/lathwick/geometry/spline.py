@@ -35,7 +35,7 @@ SETTLED = 1e-10
 """A step of Newton's method, as a share of the curve, after which the next would be lost in rounding."""
 
 SPANS_TOGETHER = 4
-SAME_KNOT = 1e-14
+SAME_KNOT, ULPS = 1e-14, 8
 """Parameters that differ by less of the whole range are the same."""
 
 SHORTEST_SPAN = 1e-11
@@ -260,14 +260,15 @@ class BSpline:
         t0, t1 = self._at_knot(t0), self._at_knot(t1)
 
         knots, controls, k = np.array(self.knots), self.controls, self.degree
+        hair = self._hair
         for t in (t0, t1):
-            need = k - int((np.abs(knots - t) < 1e-14).sum())
+            need = k - int((np.abs(knots - t) <= hair).sum())
             if need > 0 and self.low < t < self.high:
                 padded = np.vstack([controls, np.zeros((k + 1, controls.shape[1]))])
                 knots, columns, _ = insert(t, (knots, list(padded.T), k), m=need)
                 controls = np.array(columns).T[: len(knots) - k - 1]
-        first = int(np.searchsorted(knots, t0 - 1e-14))
-        inner = knots[(knots > t0 + 1e-14) & (knots < t1 - 1e-14)]
+        first = int(np.searchsorted(knots, t0 - hair))
+        inner = knots[(knots > t0 + hair) & (knots < t1 - hair)]
         begin = 0 if t0 <= self.low else first - 1
         count = len(inner) + k + 1
         ends = (t0,) * (k + 1), (t1,) * (k + 1)
@@ -276,7 +277,13 @@ class BSpline:
     def _at_knot(self, t: float) -> float:
         """A parameter that is a knot but for rounding, as that knot: or the part would have both."""
         nearest = min(self.knots, key=lambda k: abs(k - t))
-        return nearest if abs(nearest - t) <= SAME_KNOT * (self.high - self.low) else t
+        return nearest if abs(nearest - t) <= self._hair else t
+
+    @property
+    def _hair(self) -> float:
+        """Parameters nearer to each other are one: a share of the range, or what rounding makes of them."""
+        rounding = ULPS * float(np.spacing(max(abs(self.low), abs(self.high))))
+        return max(SAME_KNOT * (self.high - self.low), rounding)
 
     def shifted(self, by: float) -> Self:
         """The same curve with parameters that are larger by so much."""
