@@ -33,6 +33,10 @@ SAME_MEASURE = 1e-4
 """A measure that the file states differs from ours by less than this share, or it is told."""
 
 
+UNFORESEEN = (ArithmeticError, ValueError, IndexError)
+"""What numbers of a damaged file may raise where nothing looks at them before; such a file is refused."""
+
+
 @dataclass(frozen=True)
 class ReadBody:
     """A body of a file, with its name and color."""
@@ -90,10 +94,7 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         members = [lump for one in group for lump in lumps[one.number]]
         if not members:
             continue
-        try:
-            body = Body.made(members, file.unit)
-        except LathwickError as error:
-            raise ExchangeError(f'#{placed.number} ("{name}"): {error.message}') from None
+        body = _body_of(members, file.unit, f'#{placed.number} ("{name}")')
         if not np.allclose(placed.matrix, np.eye(4), rtol=0.0, atol=1e-15):
             body = _placed(body, placed)
         used[name] = used.get(name, 0) + 1
@@ -104,11 +105,19 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
     _tell_layers(source, file, labels)
 
 
+def _body_of(members: Sequence[Lump], unit: str, label: str) -> Body:
+    try:
+        return Body.made(members, unit)
+    except LathwickError as error:
+        raise ExchangeError(f"{label}: {error.message}") from None
+    except UNFORESEEN as error:
+        raise ExchangeError(f"{label}: its numbers describe no solid ({error})") from error
+
+
 def _lumps_of(reader: _SolidReader, number: int) -> list[Lump]:
-    """The lumps of a solid. Numbers that nothing foresees and that cannot be worked with are refused too."""
     try:
         return reader.lumps(number)
-    except (ArithmeticError, ValueError, IndexError) as error:
+    except UNFORESEEN as error:
         raise ExchangeError(f"#{number}: its numbers describe no solid ({error})") from error
 
 
