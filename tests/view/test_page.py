@@ -43,6 +43,9 @@ SCRIPT = '''
         job.note("room", wide * deep, at=(0, 0, 10), digits=1)
         return lw.Part(body, material=lw.Material("steel", "7.85 g/cm3"))
 '''
+DIRECTION = (
+    "window.part.view.camera.position.clone().sub(window.part.view.controls.target).normalize().toArray()"
+)
 ROUND = (4 - 3.141592653589793) * 9 * 10  # what four rounds of radius 3, 10 tall, take away
 
 
@@ -284,6 +287,17 @@ def test_many_changes_leave_nothing_behind(desk):
         desk.type("wide", str(41 + k))
         desk.volume((41 + k) ** 2 / 2 * 10 - ROUND)
     wait_for(lambda: desk.viewer("window.part.view.renderer.info.memory.geometries") == 2)
+
+
+def test_a_part_that_grows_stays_in_view(desk):
+    """In the middle, in the direction from which it is seen."""
+    before = desk.viewer(DIRECTION)
+    desk.type("wide", "90")
+    desk.volume(90 * 45 * 10 - ROUND)
+    wait_for(
+        lambda: desk.viewer("window.part.view.controls.target.toArray()") == pytest.approx([45, 22.5, 5])
+    )
+    assert desk.viewer(DIRECTION) == pytest.approx(before)
 
 
 def test_a_part_is_turned_named_and_measured(desk):

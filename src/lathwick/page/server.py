@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import secrets
 import socket
 import webbrowser
@@ -14,6 +15,8 @@ from ..view.html_file import library, static
 from .guard import Guard
 
 HOST = "127.0.0.1"
+LOOK_AGAIN = 0.02
+"""Seconds until it is looked again whether the server listens."""
 
 _FRAME = """<!doctype html>
 <html lang="en">
@@ -55,7 +58,7 @@ def serve_page(
     if not script_path(script).is_file():
         raise ParameterError(f"{script_path(script)}: no such script")
     try:
-        from nicegui import app, ui
+        from nicegui import app, background_tasks, ui
     except ModuleNotFoundError as error:
         raise ParameterError(
             f'the page needs the package "{error.name}"; install it with: pip install "lathwick[page]"'
@@ -70,12 +73,13 @@ def serve_page(
     _serve_files(app)
     ui.page("/", title=f"{script_path(script).stem} · Lathwick")(page_of(script))
 
-    def begin() -> None:
+    async def begin() -> None:
+        await _listening(port)
         ready(address)
         if show:
             webbrowser.open(address)
 
-    app.on_startup(begin)
+    app.on_startup(lambda: background_tasks.create(begin()))
     ui.run(
         host=HOST, port=port, show=False, reload=False, show_welcome_message=False, favicon="📐",
         uvicorn_logging_level="error", access_log=False,
@@ -105,6 +109,18 @@ def _serve_files(app: Any) -> None:
 
 def _reader(name: str) -> Callable[[], str]:
     return lambda: static(name)
+
+
+async def _listening(port: int) -> None:
+    """Wait until the server takes connections: that comes after what is done at its start."""
+    while True:
+        try:
+            _, writer = await asyncio.open_connection(HOST, port)
+        except OSError:
+            await asyncio.sleep(LOOK_AGAIN)
+        else:
+            writer.close()
+            return
 
 
 def _free_port() -> int:

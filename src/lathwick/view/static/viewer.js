@@ -99,14 +99,31 @@ export class PartView {
     this.root.clear();
     this.model = model;
     this.bodies = model.bodies.map((body) => this.body(body));
-    const [low, high] = model.bounds;
+    const [low, high] = model.bounds, before = this.middle;
     this.middle = new THREE.Vector3(...low).add(new THREE.Vector3(...high)).multiplyScalar(0.5);
     this.reach = Math.max(new THREE.Vector3(...high).distanceTo(new THREE.Vector3(...low)) / 2, 1e-6);
     this.triangles = model.bodies.reduce((sum, body) => sum + body.count, 0);
     this.materials();
     this.old = [...(this.old || []), ...old];
-    if (first || !keepView) this.look("iso"); else this.frame();
+    if (first || !keepView) this.look("iso"); else this.keepInView(low, high, before);
     this.notes();
+  }
+
+  // What has grown out of the window is followed, unless one has come near to look at a detail.
+  keepInView(low, high, before) {
+    this.frame();
+    this.camera.updateMatrixWorld();
+    const out = [0, 1, 2, 3, 4, 5, 6, 7].some((k) => {
+      const corner = [0, 1, 2].map((axis) => (k >> axis & 1 ? high : low)[axis]);
+      const { x, y } = new this.THREE.Vector3(...corner).project(this.camera);
+      return Math.max(Math.abs(x), Math.abs(y)) > 1;
+    });
+    if (!out || this.camera.zoom > 1) return;
+    const step = this.middle.clone().sub(before);
+    this.controls.target.add(step);
+    this.camera.position.add(step);
+    this.controls.update();
+    this.frame();
   }
 
   body(body) {
