@@ -99,18 +99,18 @@ export class PartView {
     this.root.clear();
     this.model = model;
     this.bodies = model.bodies.map((body) => this.body(body));
-    const [low, high] = model.bounds, before = this.middle;
+    const [low, high] = model.bounds;
     this.middle = new THREE.Vector3(...low).add(new THREE.Vector3(...high)).multiplyScalar(0.5);
     this.reach = Math.max(new THREE.Vector3(...high).distanceTo(new THREE.Vector3(...low)) / 2, 1e-6);
     this.triangles = model.bodies.reduce((sum, body) => sum + body.count, 0);
     this.materials();
     this.old = [...(this.old || []), ...old];
-    if (first || !keepView) this.look("iso"); else this.keepInView(low, high, before);
+    if (first || !keepView) this.look("iso"); else this.keepInView(low, high);
     this.notes();
   }
 
   // What has grown out of the window is followed, unless one has come near to look at a detail.
-  keepInView(low, high, before) {
+  keepInView(low, high) {
     this.frame();
     this.camera.updateMatrixWorld();
     const out = [0, 1, 2, 3, 4, 5, 6, 7].some((k) => {
@@ -119,7 +119,7 @@ export class PartView {
       return Math.max(Math.abs(x), Math.abs(y)) > 1;
     });
     if (!out || this.camera.zoom > 1) return;
-    const step = this.middle.clone().sub(before);
+    const step = this.middle.clone().sub(this.controls.target);
     this.controls.target.add(step);
     this.camera.position.add(step);
     this.controls.update();
