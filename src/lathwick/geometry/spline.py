@@ -36,7 +36,7 @@ SETTLED = 1e-10
 
 SPANS_TOGETHER = 4
 SAME_KNOT, ULPS = 1e-14, 8
-"""Parameters that differ by less of the whole range are the same."""
+"""Parameters that differ by less of the whole range, or by so many steps of rounding, are the same."""
 
 SHORTEST_SPAN = 1e-11
 """A knot so near to an end, as a share of the curve, does not divide it."""

@@ -104,6 +104,10 @@ class SplineSurface(Surface):
         one, two = (float(np.diff(np.unique(knots)).min()) for knots in self.knots)
         return one, two
 
+    @property
+    def seeks_feet(self) -> bool:
+        return not self.singular_points  # beside one, parameters far apart may be those of places close by
+
     def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         uv = self.feet_from(points, near)
         normals = self.normals_at(uv)

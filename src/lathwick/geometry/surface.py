@@ -371,9 +371,14 @@ class Surface:
         return ((points - self.points(uv)) * normals).sum(axis=1), normals
 
     def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """As `touches`, and parameters near the feet, (N, 2); a kind that looks for feet begins with `near`,
+        """As `touches`, and parameters near the feet, (N, 2); a kind that `seeks_feet` begins with `near`,
         which are such."""
         return *self.touches(points), near
+
+    @property
+    def seeks_feet(self) -> bool:
+        """Whether feet are found sooner from parameters near them."""
+        return False
 
     # ------------------------------------------------------------------ boxes and extremes
 

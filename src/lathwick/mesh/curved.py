@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import TorusSurface
 from ..geometry.surface import Surface
@@ -25,7 +26,7 @@ from .spindles import whole_spindle
 MOST_REFINEMENTS = 20
 ROOM = 1.05
 MOST_PLACES = 2**21
-"""Three numbers below this make one of 63 bits."""
+"""No face has more; three numbers below this make one of 63 bits."""
 
 
 def wall_ends(face: Face) -> tuple[Coedge, Coedge] | None:
@@ -144,6 +145,10 @@ def _refined(
     """The sheet with points added until no triangle is too coarse, and its triangles."""
     looked = _Looked(face.surface, np.concatenate([points, sheet.added])[sheet.index], tolerance)
     for _ in range(MOST_REFINEMENTS):
+        if len(sheet.places) > MOST_PLACES:
+            raise ModellingError(
+                f"a face takes more than {MOST_PLACES} places at this chord; use a coarser one"
+            )
         triangles = triangulated(sheet.places, sheet.edges)
         table = np.concatenate([points, sheet.added])
         corners = table[sheet.index]
@@ -229,7 +234,7 @@ class _Looked:
     def __init__(self, surface: Surface, corners: FloatArray, tolerance: Tolerance) -> None:
         self._surface = surface
         self._near = ROOM * tolerance.chord
-        self._uv = surface.parameters(corners)
+        self._uv = self._starts(corners)
         self._known: dict[int, IntArray] = {2: np.zeros(0, dtype=np.int64), 3: np.zeros(0, dtype=np.int64)}
 
     def coarse(
@@ -246,7 +251,7 @@ class _Looked:
                 new &= ~np.isin(keys, fixed)
             keys, chosen = keys[new], cells[first[new]]
             middles, near = points[chosen].mean(axis=1), self._between(chosen)
-            gaps, normals, feet = self._touches(middles, near)
+            gaps, normals, feet = self._surface.touches_near(middles, near)
             far = np.abs(gaps) > self._near
             self._known[cells.shape[1]] = np.union1d(self._known[cells.shape[1]], keys[~far])
             if far.any():  # a triangle is looked at once its sides are near enough
@@ -254,15 +259,14 @@ class _Looked:
         self._uv = np.concatenate([self._uv, feet[far]])
         return middles[far] - gaps[far, None] * normals[far], places[chosen[far]].mean(axis=1)
 
-    def _touches(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        if self._surface.singular_points:  # beside one, parameters far apart may be those of places close by
-            return *self._surface.touches(points), near
-        return self._surface.touches_near(points, near)
-
     def add_feet(self, points: FloatArray) -> None:
         """Further corners, points of the surface."""
         if len(points):
-            self._uv = np.concatenate([self._uv, self._surface.parameters(points)])
+            self._uv = np.concatenate([self._uv, self._starts(points)])
+
+    def _starts(self, points: FloatArray) -> FloatArray:
+        """Parameters of points, where feet are sought from some."""
+        return self._surface.parameters(points) if self._surface.seeks_feet else np.zeros((len(points), 2))
 
     def _between(self, cells: IntArray) -> FloatArray:
         """Parameters amid those of corners, (N, K)."""
