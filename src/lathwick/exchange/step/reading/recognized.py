@@ -14,6 +14,7 @@ from collections.abc import Callable
 import numpy as np
 
 from ....geometry.curves import circle_through
+from ....geometry.motion import Motion
 from ....geometry.placement import FloatArray, Plane
 from ....geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ....geometry.spline_surface import SplineSurface
@@ -49,7 +50,7 @@ def recognized(surface: SplineSurface) -> Surface | None:
         found = fit((points - middle) / size, normals)
         if found is None:
             continue
-        made = _restored(found, middle, size)
+        made, _ = found.moved(Motion(shift=vec3(middle), factor=size))
         if isinstance(made, SphereSurface):
             made = SphereSurface(Plane(made.frame.origin, _axis(surface, made)), made.radius)
         if np.abs(made.distance(points)).max() <= ON * size:
@@ -68,26 +69,6 @@ def _spread(surface: SplineSurface) -> FloatArray:
         shares = (np.arange(count) + 0.4) / count
         rows.append((breaks[:-1, None] + shares * np.diff(breaks)[:, None]).ravel())
     return np.stack(np.meshgrid(*rows, indexing="ij"), axis=-1).reshape(-1, 2)
-
-
-def _restored(found: Surface, middle: FloatArray, size: float) -> Surface:
-    """A surface in units of the size about the middle, in its own place and size."""
-
-    def placed(frame: Plane) -> Plane:
-        return frame.moved_to(vec3(middle + size * np.array(frame.origin)))
-
-    match found:
-        case PlaneSurface():
-            return PlaneSurface(placed(found.frame))
-        case CylinderSurface():
-            return CylinderSurface(placed(found.frame), size * found.radius)
-        case SphereSurface():
-            return SphereSurface(placed(found.frame), size * found.radius)
-        case TorusSurface():
-            return TorusSurface(placed(found.frame), size * found.major, size * found.minor)
-        case ConeSurface():
-            return ConeSurface(placed(found.frame), found.half_angle)
-    raise AssertionError(found)
 
 
 def _axis(surface: SplineSurface, sphere: SphereSurface) -> Vec3:
