@@ -110,8 +110,7 @@ class SplineSurface(Surface):
 
     def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         uv = self.feet_from(points, near)
-        normals = self.normals_at(uv)
-        return ((points - self.points(uv)) * normals).sum(axis=1), normals, uv
+        return *self._from_feet(points, uv), uv
 
     def points(self, uv: FloatArray) -> FloatArray:
         """Points at `uv`, shape (N, 2); returns shape (N, 3)."""

@@ -366,7 +366,10 @@ class Surface:
 
     def touches(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Signed distances of `points`, shape (N, 3), and unit normals at their feet; (N,) and (N, 3)."""
-        uv = self.parameters(points)
+        return self._from_feet(points, self.parameters(points))
+
+    def _from_feet(self, points: FloatArray, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """As `touches`, of points with known feet, (N, 2)."""
         normals = self.normals_at(uv)
         return ((points - self.points(uv)) * normals).sum(axis=1), normals
 
