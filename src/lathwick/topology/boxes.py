@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..geometry.spline import BSpline, spline_boxes
@@ -137,3 +138,11 @@ def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
         i, j = np.nonzero(meets.all(axis=2))
         found += zip((i + start).tolist(), j.tolist(), strict=True)
     return found
+
+
+def beside_plane(boxes: FloatArray, origins: FloatArray, normals: FloatArray) -> NDArray[np.bool_]:
+    """Which boxes, (N, 2, 3), lie to one side of planes through some points, (N, 3) or (3,), and do not come
+    near them; none where a normal is nought."""
+    off = ((boxes.mean(axis=1) - origins) * normals).sum(axis=1)
+    reach = (0.5 * (boxes[:, 1] - boxes[:, 0]) * np.abs(normals)).sum(axis=1)
+    return np.abs(off) > reach + 2.0 * RESOLUTION

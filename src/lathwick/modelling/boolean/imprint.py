@@ -27,7 +27,7 @@ from ...geometry.surface import Surface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm
-from ...topology.boxes import outer_box, overlapping
+from ...topology.boxes import beside_plane, outer_box, overlapping
 from ...topology.brep import ONE_SIDED, Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
@@ -131,8 +131,12 @@ class Imprinter:
 
     def _pairs(self) -> list[tuple[Face, Face]]:
         boxes = [np.array([outer_box(f) for f in faces]) for faces in self._faces]
-        found = overlapping(boxes[0], boxes[1])
-        return [(self._faces[0][i], self._faces[1][j]) for i, j in found]
+        found = np.array(overlapping(boxes[0], boxes[1]), dtype=np.intp).reshape(-1, 2)
+        for mine, other in ((0, 1), (1, 0)):  # boxes of faces that lean are larger than these
+            origins, normals = _planes_of(self._faces[mine])
+            which = found[:, mine]
+            found = found[~beside_plane(boxes[other][found[:, other]], origins[which], normals[which])]
+        return [(self._faces[0][i], self._faces[1][j]) for i, j in found.tolist()]
 
     def _intersections(self, pairs: Sequence[tuple[Face, Face]]) -> dict[tuple[Face, Face], Intersection]:
         """How the surfaces of pairs of faces meet; those in one surface come first, as the edges around them
@@ -404,15 +408,27 @@ class Imprinter:
 def _states(face: Face, points: Sequence[Vec3]) -> list[int]:
     """INSIDE, ON or OUTSIDE of points on a face's surface. Raises ModellingError where that is not clear."""
     places = np.array(points).reshape(-1, 3)
-    found = region_of(face).states(places)
+    on = np.ones(len(places), dtype=bool)
     if face.surface.ends_somewhere:  # a curve may have gone on beyond it
         feet = face.surface.points(face.surface.parameters(places))
-        found[np.linalg.norm(feet - places, axis=1) > 100.0 * NEAR] = OUTSIDE
+        on = np.linalg.norm(feet - places, axis=1) <= 100.0 * NEAR
+    found = np.full(len(places), OUTSIDE, dtype=np.intp)
+    found[on] = region_of(face).states(places[on])
     states: list[int] = found.tolist()
     if UNCLEAR in states:
         x, y, z = points[states.index(UNCLEAR)]
         raise ModellingError(f"it is not clear whether ({x:.6g}, {y:.6g}, {z:.6g}) lies in a face")
     return states
+
+
+def _planes_of(faces: Sequence[Face]) -> tuple[FloatArray, FloatArray]:
+    """Origins and normals of the planes of faces, (N, 3) each; nought for those that are not flat."""
+    planes = [face.surface.plane for face in faces]
+    nought = (0.0, 0.0, 0.0)
+    return (
+        np.array([nought if plane is None else plane.origin for plane in planes]).reshape(-1, 3),
+        np.array([nought if plane is None else plane.normal for plane in planes]).reshape(-1, 3),
+    )
 
 
 def _parting(edge: Edge, t: float, surface: Surface) -> float:

@@ -21,7 +21,7 @@ from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.intersections import PARALLEL, SAME, intersection
 from ...geometry.surface import Surface
-from ...geometry.tolerance import RESOLUTION, SMOOTH
+from ...geometry.tolerance import GRAZING, RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, sub
 from ...topology.boxes import keep_boxes
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -177,16 +177,16 @@ def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
     """Whether two neighbouring cells lie on one surface and face the same way."""
     if a.face is b.face:
         return True
+    p = a.halves[0][0].middle
+    normals = [outward_normal(c.face.surface, c.outward, p) for c in (a, b)]
+    if dot(normals[0], normals[1]) < 0.0 or norm(cross(normals[0], normals[1])) > GRAZING:
+        return False
     key = (id(a.face), id(b.face))
     if key not in known:
         known[key] = a.face.surface.kind == b.face.surface.kind and (
             a.face.surface is b.face.surface or intersection(a.face.surface, b.face.surface) is SAME
         )
-    if not known[key]:
-        return False
-    p = a.halves[0][0].middle
-    normals = [outward_normal(c.face.surface, c.outward, p) for c in (a, b)]
-    return dot(normals[0], normals[1]) > 0.0
+    return known[key]
 
 
 def _patch(group: Sequence[Cell], dropped: _Dropped, nodes: Nodes) -> _Patch:
