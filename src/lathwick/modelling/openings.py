@@ -20,10 +20,11 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
 from ..sketch.pieces import LinePiece, Piece
 from ..topology.body import Body
+from ..topology.border import IntArray
 from ..topology.boxes import keep_boxes, outer_box, overlapping
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import side_names
-from ..topology.trim import INSIDE, OUTSIDE, IntArray, region_of
+from ..topology.trim import INSIDE, OUTSIDE, region_of
 from .cells import Tiles
 from .sections import Section
 

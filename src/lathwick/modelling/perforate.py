@@ -19,9 +19,10 @@ from ..geometry.surfaces import PlaneSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..sketch.pieces import ArcPiece, LinePiece, Piece, places_along
 from ..topology.body import Body, BodyFace
+from ..topology.border import IntArray
 from ..topology.brep import Face
 from ..topology.selection import Selection
-from ..topology.trim import OUTSIDE, IntArray, region_of
+from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import along as points_along
 from ..topology.windings import loop_path, winding
 from .cells import Outline, Wall, outline_of, tiles_of

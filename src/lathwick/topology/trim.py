@@ -8,9 +8,6 @@ point that is asked about lies between an edge and its path.
 from __future__ import annotations
 
 import math
-from copy import copy
-from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,12 +15,10 @@ from numpy.typing import NDArray
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surface import Surface
-from ..geometry.tolerance import GRAZING, NOWHERE, RESOLUTION
-from .brep import Coedge, Edge, Face, Loop
+from ..geometry.tolerance import GRAZING, RESOLUTION
+from .border import IntArray, Paths
+from .brep import Face, Loop
 from .round_trim import RoundLoops, has_round_loops
-from .windings import unrolled
-
-IntArray = NDArray[np.intp]
 
 PER_TURN = 48
 FINER = 16
@@ -55,7 +50,7 @@ class TrimmedRegion:
         self._coedges = list(face.coedges())
         self.surface: Surface = _away_from(face) if isinstance(face.surface, SphereSurface) else face.surface
         self._periods = self.surface.periods
-        self._levels: list[_Paths] = []
+        self._levels: list[Paths] = []
         self._circles = RoundLoops(face) if has_round_loops(face) else None
 
     def states(self, points: FloatArray, tolerance: float = RESOLUTION) -> IntArray:
@@ -142,7 +137,7 @@ class TrimmedRegion:
             todo = unclear
         return None
 
-    def _state_of_loop(self, paths: _Paths, mine: NDArray[np.bool_], last: bool) -> int:
+    def _state_of_loop(self, paths: Paths, mine: NDArray[np.bool_], last: bool) -> int:
         """Whether places on some coedges lie INSIDE or OUTSIDE of what the others bound; UNCLEAR if these
         chords do not tell, and if they are not the last, too coarse."""
         own = mine[paths.owner]
@@ -167,7 +162,7 @@ class TrimmedRegion:
                 break
         return met
 
-    def _first_owner(self, paths: _Paths, of_chord: IntArray, one: int, two: int, sign: float) -> int | None:
+    def _first_owner(self, paths: Paths, of_chord: IntArray, one: int, two: int, sign: float) -> int | None:
         """The owner of the first chord on a path from the left of `one` towards `two`, either way round."""
         mine, theirs = np.flatnonzero(of_chord == one), np.flatnonzero(of_chord == two)
         ways = [(0.0,) if not period else (0.0, period, -period) for period in self._periods]
@@ -189,7 +184,7 @@ class TrimmedRegion:
                 return int(of_chord[first[good.argmax()]])
         return None
 
-    def _walked(self, starts: FloatArray, goals: FloatArray, paths: _Paths) -> tuple[IntArray, IntArray]:
+    def _walked(self, starts: FloatArray, goals: FloatArray, paths: Paths) -> tuple[IntArray, IntArray]:
         """Sides and numbers of the first chords on straight paths of any length, (N,) each; 0 as the side
         where that is not clear."""
         long = np.ceil(np.abs(goals - starts).max(axis=1)).astype(int) if max(self._periods) else 1
@@ -205,17 +200,17 @@ class TrimmedRegion:
                 break
         return sides, firsts
 
-    def _paths(self, level: int) -> _Paths:
+    def _paths(self, level: int) -> Paths:
         while len(self._levels) <= level:
-            self._levels.append(_Paths(self._coedges, self.surface, PER_TURN * FINER ** len(self._levels)))
+            self._levels.append(Paths(self._coedges, self.surface, PER_TURN * FINER ** len(self._levels)))
         return self._levels[level]
 
-    def _exact_gap(self, point: FloatArray, gap: float, paths: _Paths) -> float:
+    def _exact_gap(self, point: FloatArray, gap: float, paths: Paths) -> float:
         x, y, z = point.tolist()
         near = paths.edges_within(point, gap + 2.0 * paths.stray + RESOLUTION)
         return min(math.dist(edge.nearest((x, y, z)), (x, y, z)) for edge in near)
 
-    def _sides(self, points: FloatArray, paths: _Paths, nearest: IntArray) -> IntArray:
+    def _sides(self, points: FloatArray, paths: Paths, nearest: IntArray) -> IntArray:
         """Which side of the first boundary on the way to the boundary each point lies on."""
         p = self.surface.parameters(points)
         found = np.zeros(len(points), dtype=np.intp)
@@ -231,7 +226,7 @@ class TrimmedRegion:
         sign = 1 if self._face.outward else -1
         return np.where(found == 0, UNCLEAR, found * sign)
 
-    def _first_side(self, p: FloatArray, paths: _Paths, target: IntArray) -> IntArray:
+    def _first_side(self, p: FloatArray, paths: Paths, target: IntArray) -> IntArray:
         """1 where the first segment met has the point on its left, -1 on its right, 0 if it is not clear."""
         return self._met(p, self._near(p, 0.5 * (paths.a[target] + paths.b[target])), paths)[0]
 
@@ -244,166 +239,37 @@ class TrimmedRegion:
         return q
 
     def _met(
-        self, p: FloatArray, q: FloatArray, paths: _Paths
+        self, p: FloatArray, q: FloatArray, paths: Paths
     ) -> tuple[IntArray, IntArray, NDArray[np.bool_]]:
         """On straight paths of at most half a period from p to q: on which side of the first segment each
         starts (0 if it is not clear), the number of the segment, and whether any is met."""
-        d = q - p
-        a, e = paths.a[None], (paths.b - paths.a)[None]
-        shift = np.zeros((len(p), len(paths.a), 2))
+        way, far = q - p, np.hypot(*(q - p).T)
+        i, j = paths.near_ways(p, q, self._periods)
+        a, e, d = paths.a[j], paths.b[j] - paths.a[j], way[i]
+        w = a - p[i]
         for k, period in enumerate(self._periods):
             if period:
-                middle = (p[:, k] + 0.5 * d[:, k])[:, None]
-                shift[:, :, k] = period * np.round((middle - 0.5 * (paths.a + paths.b)[None, :, k]) / period)
-        w = a + shift - p[:, None]
-        across = d[:, None, 0] * e[:, :, 1] - d[:, None, 1] * e[:, :, 0]
+                w[:, k] += period * np.round((p[i, k] + 0.5 * d[:, k] - a[:, k] - 0.5 * e[:, k]) / period)
+        across = d[:, 0] * e[:, 1] - d[:, 1] * e[:, 0]
         with np.errstate(divide="ignore", invalid="ignore"):
-            s = (w[:, :, 0] * e[:, :, 1] - w[:, :, 1] * e[:, :, 0]) / across
-            t = (w[:, :, 0] * d[:, None, 1] - w[:, :, 1] * d[:, None, 0]) / across
-        blur = np.minimum(0.05, 1e-7 + 4.0 * paths.blur / np.maximum(np.hypot(*d.T), 1e-12))
-        hit = (s > 0.0) & (s <= (1.0 + blur)[:, None]) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
-        s = np.where(hit, s, np.inf)
-        first = s.min(axis=1)
-        tied = s <= (first + blur)[:, None]
-        side = np.where(across > 0.0, 1, -1)
-        ways = np.where(tied, side, 0)
-        size = np.hypot(*d.T)[:, None] * np.hypot(e[:, :, 0], e[:, :, 1])
-        grazes = (tied & (np.abs(across) < GRAZING * size)).any(axis=1)
-        one_way = np.abs(ways.sum(axis=1)) == tied.sum(axis=1)
-        at_end = (tied & paths.ends[None]).any(axis=1)
-        clear = np.isfinite(first) & ~grazes & one_way & ~at_end
-        sides = np.where(clear, np.sign(ways.sum(axis=1)), 0).astype(np.intp)
-        return sides, s.argmin(axis=1), np.isfinite(first)
-
-
-@dataclass(frozen=True)
-class _Chords:
-    """An edge as chords over a surface: places in (u, v), (M, 2), and in space, (M, 3), how far it leaves the
-    chords there and there, and which chords are at its ends, (M - 1,)."""
-
-    flat: FloatArray
-    space: FloatArray
-    stray: float
-    blur: float
-    ends: NDArray[np.bool_]
-
-
-def _chords(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
-    """The chords of an edge, kept with it: the next step finds them again."""
-    known: dict[tuple[int, int], tuple[Surface, _Chords]] = edge.remembered("chords", lambda _: {})
-    key = id(surface), per_turn
-    if key not in known:  # the surface is kept, so that no other can come to have its number
-        known[key] = surface, _chords_of(edge, surface, per_turn)
-    return known[key][1]
-
-
-def _chords_of(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
-    t = _parameters(edge, per_turn)
-    points = edge.curve.points(t)
-    flat = _on_surface(points, surface)
-    ends = _at_ends(edge, len(points) - 1)
-    return _Chords(flat, points, _stray(edge, t, points), _blur(edge, t, flat, surface), ends)
-
-
-class _Paths:
-    """All edges of a face as chords: in (u, v) from `a` to `b`, shape (M, 2), and in space."""
-
-    def __init__(self, coedges: list[Coedge], surface: Surface, per_turn: int) -> None:
-        flat, space, owners, ends = [], [], [], []
-        self.stray = self.blur = 0.0
-        for number, coedge in enumerate(coedges):
-            chords = _chords(coedge.edge, surface, per_turn)
-            self.stray, self.blur = max(self.stray, chords.stray), max(self.blur, chords.blur)
-            flat.append(chords.flat if coedge.forward else chords.flat[::-1])
-            space.append(chords.space if coedge.forward else chords.space[::-1])
-            owners.append(np.full(len(chords.space) - 1, number))
-            ends.append(chords.ends)
-        self.a = np.concatenate([uv[:-1] for uv in flat])
-        self.b = np.concatenate([uv[1:] for uv in flat])
-        self._start = np.concatenate([p[:-1] for p in space])
-        self._way = np.concatenate([np.diff(p, axis=0) for p in space])
-        self._square = np.maximum((self._way**2).sum(axis=1), NOWHERE)
-        self.owner = np.concatenate(owners)
-        self.ends = np.concatenate(ends)
-        self._coedges = coedges
-
-    def distances(self, points: FloatArray) -> tuple[FloatArray, IntArray]:
-        """Distance of each point, shape (N, 3), from the chords, and the number of the nearest chord."""
-        gaps = self._gaps(points)
-        nearest = gaps.argmin(axis=1)
-        return gaps[np.arange(len(points)), nearest], nearest
-
-    def middles(self, chords: IntArray) -> FloatArray:
-        """The middles of some chords in space, (N, 3)."""
-        return self._start[chords] + 0.5 * self._way[chords]
-
-    def without(self, chords: NDArray[np.bool_]) -> _Paths:
-        """The same less some chords, marked in a row of all."""
-        kept = copy(self)
-        for name in ("a", "b", "_start", "_way", "_square", "owner", "ends"):
-            setattr(kept, name, getattr(self, name)[~chords])
-        return kept
-
-    def _gaps(self, points: FloatArray) -> FloatArray:
-        off = points[:, None] - self._start[None]
-        share = np.clip((off * self._way[None]).sum(axis=2) / self._square, 0.0, 1.0)
-        off -= share[:, :, None] * self._way[None]
-        return np.sqrt((off * off).sum(axis=2))
-
-    def edges_within(self, point: FloatArray, reach: float) -> list[Edge]:
-        """The edges whose chords come within `reach` of a point."""
-        gaps = self._gaps(point[None])[0]
-        return [self._coedges[i].edge for i in sorted(set(self.owner[gaps <= reach].tolist()))]
-
-
-def _at_ends(edge: Edge, count: int) -> NDArray[np.bool_]:
-    """The first and last chord of a curved edge: beside a neighbour that runs the same way they do not
-    tell on which side of both a place lies."""
-    found = np.zeros(count, dtype=bool)
-    if count > 2 and not edge.is_closed:
-        found[[0, -1]] = True
-    return found
-
-
-def _parameters(edge: Edge, per_turn: int) -> FloatArray:
-    if edge.curve.kind == "line":
-        return np.array([edge.t0, edge.t1])
-    if edge.curve.period == math.tau:
-        count = max(4, math.ceil((edge.t1 - edge.t0) / math.tau * per_turn))
-        return np.linspace(edge.t0, edge.t1, count + 1)
-    stops = edge.curve.breaks(edge.t0, edge.t1)
-    each = max(2, math.ceil(per_turn / max(1, len(stops) - 1)))
-    spans = [np.linspace(a, b, each + 1)[:-1] for a, b in pairwise(stops)]
-    return np.append(np.concatenate(spans), stops[-1])
-
-
-def _stray(edge: Edge, t: FloatArray, points: FloatArray) -> float:
-    """How far the edge leaves its chords, from the middles of the chords, with something to spare."""
-    if edge.curve.kind == "line":
-        return 0.0
-    middles = edge.curve.points(0.5 * (t[:-1] + t[1:]))
-    return 1.5 * float(np.linalg.norm(middles - 0.5 * (points[:-1] + points[1:]), axis=1).max())
-
-
-def _blur(edge: Edge, t: FloatArray, uv: FloatArray, surface: Surface) -> float:
-    """How far the edge leaves its chords in (u, v)."""
-    if len(t) == 2:
-        return 0.0
-    off = surface.parameters(edge.curve.points(0.5 * (t[:-1] + t[1:]))) - 0.5 * (uv[:-1] + uv[1:])
-    for k, period in enumerate(surface.periods):
-        if period:
-            off[:, k] -= period * np.round(off[:, k] / period)
-    return float(np.abs(off).max())
-
-
-def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
-    """(u, v) along the path of an edge, without jumps; it ends at a tip with the u of its next point."""
-    uv = surface.parameters(points)
-    for tip in surface.singular_points:
-        for end, beside in ((0, 1), (-1, -2)):
-            if math.dist(points[end], tip.point) <= RESOLUTION:
-                uv[end, 0] = uv[beside, 0]
-    return unrolled(uv, surface)
+            s = (w[:, 0] * e[:, 1] - w[:, 1] * e[:, 0]) / across
+            t = (w[:, 0] * d[:, 1] - w[:, 1] * d[:, 0]) / across
+        blur = np.minimum(0.05, 1e-7 + 4.0 * paths.blur / np.maximum(far, 1e-12))
+        hit = (s > 0.0) & (s <= 1.0 + blur[i]) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
+        i, j, s, across, e = i[hit], j[hit], s[hit], across[hit], e[hit]
+        least, first = np.full(len(p), np.inf), np.zeros(len(p), dtype=np.intp)
+        np.minimum.at(least, i, s)
+        nearest = np.flatnonzero(s == least[i])[::-1]
+        first[i[nearest]] = j[nearest]
+        tied = s <= (least + blur)[i]
+        i, j, across, size = i[tied], j[tied], across[tied], far[i[tied]] * np.hypot(*e[tied].T)
+        left = np.bincount(i[across > 0.0], minlength=len(p))
+        right = np.bincount(i[across <= 0.0], minlength=len(p))
+        unsure = np.zeros(len(p), dtype=bool)
+        unsure[i[(np.abs(across) < GRAZING * size) | paths.ends[j]]] = True
+        met = np.isfinite(least)
+        clear = met & ~unsure & ((left == 0) | (right == 0))
+        return np.where(clear, np.sign(left - right), 0).astype(np.intp), first, met
 
 
 def _away_from(face: Face) -> SphereSurface:
