@@ -154,7 +154,7 @@ def _merged(cells: Sequence[Cell]) -> tuple[list[list[Cell]], _Dropped]:
             continue
         (i, one), (j, two) = found
         a, b = cells[i], cells[j]
-        if one[1] is not two[1] and _one_surface(a, b, known):
+        if one[1] is not two[1] and _one_surface(a, b, one[0].middle, known):
             sets.join(i, j)
             dropped.whole.add(fragment)
     groups: dict[int, list[Cell]] = defaultdict(list)
@@ -173,11 +173,10 @@ def _slits(cells: Sequence[Cell], uses: Sequence[tuple[int, Half]]) -> list[tupl
     return found if len(found) == 1 else []
 
 
-def _one_surface(a: Cell, b: Cell, known: dict[tuple[int, int], bool]) -> bool:
-    """Whether two neighbouring cells lie on one surface and face the same way."""
+def _one_surface(a: Cell, b: Cell, p: Vec3, known: dict[tuple[int, int], bool]) -> bool:
+    """Whether two cells that are neighbours at a place lie on one surface and face the same way."""
     if a.face is b.face:
         return True
-    p = a.halves[0][0].middle
     normals = [outward_normal(c.face.surface, c.outward, p) for c in (a, b)]
     if dot(normals[0], normals[1]) < 0.0 or norm(cross(normals[0], normals[1])) > GRAZING:
         return False
