@@ -10,6 +10,7 @@ triangulations", Computers & Graphics 21 (1997).
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from .groups import connected
@@ -202,25 +203,40 @@ def _inner(points: FloatArray, triangles: IntArray, segments: IntArray) -> IntAr
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     owner = np.tile(np.arange(number), 3)
     keys = _keys(sides, count)
+    barriers, uses = np.unique(_keys(segments, count), return_counts=True)
     order = np.argsort(keys, kind="stable")
-    same = np.flatnonzero(keys[order][1:] == keys[order][:-1])
-    one, two = owner[order[same]], owner[order[same + 1]]
-    open_ = ~np.isin(keys[order[same]], _keys(segments, count))
+    twice = keys[order][1:] == keys[order][:-1]
+    same = np.flatnonzero(twice)
+    one, two, shared = owner[order[same]], owner[order[same + 1]], keys[order[same]]
+    open_ = ~np.isin(shared, barriers)
     groups, label = connected(one[open_], two[open_], number)
-    areas = _areas(points, triangles)
-    largest = np.full(groups, -1)
-    order = np.argsort(areas, kind="stable")
-    largest[label[order]] = order
-    centers = points[triangles[largest]].mean(axis=1)
-    inside = np.array([_is_inside(points, segments, p) for p in centers])
+    rim = order[~(np.append(twice, False) | np.insert(twice, 0, False))]
+    first = np.concatenate([label[one[~open_]], label[owner[rim]]])
+    second = np.concatenate([label[two[~open_]], np.full(len(rim), groups)])
+    crossed = np.concatenate([shared[~open_], keys[rim]])
+    place = np.minimum(np.searchsorted(barriers, crossed), len(barriers) - 1)
+    odd = (barriers[place] == crossed) & (uses[place] % 2 == 1)
+    inside = _odd_ways(first, second, odd, groups + 1)
     if not inside.any():
         raise _failed()
     return triangles[inside[label]]
 
 
-def _is_inside(points: FloatArray, segments: IntArray, p: FloatArray) -> bool:
-    a, b = points[segments[:, 0]] - p, points[segments[:, 1]] - p
-    spans = (a[:, 1] > 0.0) != (b[:, 1] > 0.0)
-    a, b = a[spans], b[spans]
-    x = a[:, 0] - a[:, 1] * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-    return int((x > 0.0).sum()) % 2 == 1
+def _odd_ways(one: IntArray, two: IntArray, odd: NDArray[np.bool_], count: int) -> NDArray[np.bool_]:
+    """Which groups a way from the last one reaches by an odd number of crossings, from pairs of neighbours
+    and whether going from one to the other is odd."""
+    beside: list[list[tuple[int, bool]]] = [[] for _ in range(count)]
+    pairs = np.unique(np.column_stack([one, two, odd]), axis=0)
+    for i, j, crossing in pairs.tolist():
+        beside[i].append((j, bool(crossing)))
+        beside[j].append((i, bool(crossing)))
+    found, todo = np.zeros(count, dtype=bool), [count - 1]
+    seen = {count - 1}
+    while todo:
+        here = todo.pop()
+        for there, crossing in beside[here]:
+            if there not in seen:
+                seen.add(there)
+                found[there] = found[here] ^ crossing
+                todo.append(there)
+    return found
