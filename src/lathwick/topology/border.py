@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
-from ..geometry.tolerance import NOWHERE, RESOLUTION
+from ..geometry.tolerance import NOWHERE
 from .brep import Coedge, Edge
-from .windings import unrolled
+from .windings import path_along
 
 IntArray = NDArray[np.intp]
 
@@ -53,7 +53,7 @@ def _chords(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
 def _chords_of(edge: Edge, surface: Surface, per_turn: int) -> _Chords:
     t = _parameters(edge, per_turn)
     points = edge.curve.points(t)
-    flat = _on_surface(points, surface)
+    flat = path_along([points], surface)
     ends = _at_ends(edge, len(points) - 1)
     return _Chords(flat, points, _stray(edge, t, points), _blur(edge, t, flat, surface), ends)
 
@@ -193,13 +193,3 @@ def _blur(edge: Edge, t: FloatArray, uv: FloatArray, surface: Surface) -> float:
         if period:
             off[:, k] -= period * np.round(off[:, k] / period)
     return float(np.abs(off).max())
-
-
-def _on_surface(points: FloatArray, surface: Surface) -> FloatArray:
-    """(u, v) along the path of an edge, without jumps; it ends at a tip with the u of its next point."""
-    uv = surface.parameters(points)
-    for tip in surface.singular_points:
-        for end, beside in ((0, 1), (-1, -2)):
-            if math.dist(points[end], tip.point) <= RESOLUTION:
-                uv[end, 0] = uv[beside, 0]
-    return unrolled(uv, surface)

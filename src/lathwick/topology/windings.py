@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
 from ..geometry.curves import Circle
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot
 from .brep import Coedge, Face, Loop
 
@@ -36,8 +39,21 @@ def along(coedge: Coedge, count: int = SAMPLES) -> FloatArray:
 
 def loop_path(loop: Loop, surface: Surface) -> FloatArray:
     """Parameters once round a loop, without jumps, shape (N, 2); the last row closes the path."""
-    points = np.concatenate([along(c) for c in loop.coedges])
-    return unrolled(surface.parameters(points), surface)
+    return path_along([along(coedge) for coedge in loop.coedges], surface)
+
+
+def path_along(pieces: Sequence[FloatArray], surface: Surface) -> FloatArray:
+    """Parameters along pieces of a path, points (N, 3) each, without jumps. At a tip, where u is anything, a
+    piece that ends there has the u of its next point."""
+    points = np.concatenate(pieces)
+    uv = surface.parameters(points)
+    ends = np.cumsum([len(piece) for piece in pieces]).tolist()
+    for tip in surface.singular_points:
+        for start, end in pairwise([0, *ends]):
+            for k, beside in ((start, start + 1), (end - 1, end - 2)):
+                if math.dist(points[k], tip.point) <= RESOLUTION:
+                    uv[k, 0] = uv[beside, 0]
+    return unrolled(uv, surface)
 
 
 def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> FloatArray | None:

@@ -16,7 +16,7 @@ from ...geometry.surface import Surface
 from ...geometry.vector import Vec3
 from ...topology.brep import Coedge, Edge, Face, Loop, Vertex
 from ...topology.trim import TrimmedRegion
-from ...topology.windings import ring_path, signed_area, unrolled, winding
+from ...topology.windings import path_along, ring_path, signed_area, winding
 from .cells import Cycle
 from .fragments import Fragment
 from .nesting import nested
@@ -69,8 +69,7 @@ def _path(cycle: Cycle, surface: Surface) -> FloatArray:
         count = 2 if fragment.curve.kind == "line" else SAMPLES
         t = np.linspace(fragment.t0, fragment.t1, count)
         found.append(fragment.curve.points(t if forward else t[::-1]))
-    points = np.concatenate(found)
-    return unrolled(surface.parameters(points), surface)
+    return path_along(found, surface)
 
 
 def _reached(face: Face, cycles: Sequence[Cycle]) -> list[tuple[int, int]]:
