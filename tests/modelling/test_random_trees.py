@@ -38,6 +38,7 @@ ONCE_WRONG = {
     8030: "a cell beside two lumps that touch",
     8147: "two touches of a cylinder and a torus, one of them flat",
     901627: "two patches beside a tip, which is no place in u",
+    902937: "border nodes of one loop on a torus were lifted as another loop beside them",
     901163: "neighbours are compared where they meet, not at a place of one that is the center of the other",
     1793: "the mass of a face that reaches to the tip of its cone",
     5758: "a touch of the fourth order beside one of the second in the same place",

@@ -15,21 +15,22 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
-from numpy.typing import NDArray
 
 from ..errors import ModellingError
 from ..geometry.placement import FloatArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.vector import Vec3, distance
-from .brep import Face
-from .windings import loop_path, winding
-
-IntArray = NDArray[np.intp]
+from .brep import Coedge, Face
+from .edge_nodes import BorderNodes, IntArray
+from .windings import SAMPLES, along, path_along, winding
 
 NODES, WEIGHTS = leggauss(24)
 ROUND = 24
 """Nodes about a whole turn: exact for the trigonometric polynomials that occur."""
+
+PER_PART = 8
+"""So many places on each simple part of a curve follow it round a tube."""
 
 NARROWEST = 0.2
 """A closed surface is cut open only along a gap between edges that is so wide (radians)."""
@@ -76,16 +77,13 @@ def joined(strips: Iterable[FaceQuadrature]) -> FaceQuadrature:
     return FaceQuadrature(*(np.concatenate(column) for column in columns))
 
 
-def closed_strip(
-    faces: Sequence[Face], face: IntArray, p: FloatArray, dp: FloatArray, reference: FloatArray
-) -> FaceQuadrature:
+def closed_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatArray) -> FaceQuadrature:
     """Strips of faces on spheres and tori."""
     empty = np.zeros((0, len(NODES), 3))
     made = [FaceQuadrature(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
-    for i in sorted(set(face.tolist())):
-        here = face == i
+    for i in sorted(set(nodes.face.tolist())):
         rules, sign = _CLOSED[type(faces[i].surface)], 1.0 if faces[i].outward else -1.0
-        points, normals, weights = rules.strips(faces[i], p[here] + reference, dp[here], reference)
+        points, normals, weights = rules.strips(faces[i], nodes.of_face(i), reference)
         made.append(FaceQuadrature(points, sign * normals, sign * weights, np.full(len(points), i)))
     return joined(made)
 
@@ -132,9 +130,10 @@ def _whole_torus(surface: TorusSurface, u: FloatArray, reference: FloatArray) ->
     return _tube(surface, u, -top, top, math.tau / len(u), reference)
 
 
-def _sphere(face: Face, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+def _sphere(face: Face, nodes: BorderNodes, reference: FloatArray) -> _Parts:
     """Strips along meridians from a south pole that lies far from the boundary."""
     surface: Any = face.surface
+    p, dp = nodes.points + reference, nodes.steps
     off = (p - np.asarray(surface.frame.origin)) / surface.radius
     axis = DIRECTIONS[np.abs(off @ DIRECTIONS.T).max(axis=0).argmin()]
     x, y = _across(axis)
@@ -173,10 +172,11 @@ def _parallels(
     return points, normals, weights
 
 
-def _torus(face: Face, p: FloatArray, dp: FloatArray, reference: FloatArray) -> _Parts:
+def _torus(face: Face, nodes: BorderNodes, reference: FloatArray) -> _Parts:
     """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian;
     where there is neither, from a curve that runs as the loops do."""
     surface: Any = face.surface
+    p, dp = nodes.points + reference, nodes.steps
     u, v = surface.parameters(p).T
     frame = surface.frame
     x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
@@ -202,7 +202,7 @@ def _torus(face: Face, p: FloatArray, dp: FloatArray, reference: FloatArray) -> 
     if cut is not None:
         high = cut + (u - cut) % math.tau
     else:
-        high, v, turns = _lifted(face, u, v)
+        high, v, turns = _lifted(face, nodes, u, v)
         if any(around for around, _ in turns):  # else they go round the tube alone, by up to all of the ring
             if any(abs(around) > 1 or (around == 0 and up) for around, up in turns):
                 raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
@@ -223,15 +223,30 @@ def _passes(face: Face, place: Vec3) -> bool:
     return any(distance(p, place) <= RESOLUTION for p in ends)
 
 
-def _lifted(face: Face, u: FloatArray, v: FloatArray) -> tuple[FloatArray, FloatArray, list[tuple[int, int]]]:
-    """(u, v) of boundary nodes without jumps along each loop, and how often each loop winds."""
-    paths = [loop_path(loop, face.surface) for loop in face.loops]
-    known, here = np.concatenate(paths), np.column_stack([u, v])
-    off = here[:, None] - known[None]
-    turns = np.round(off / math.tau)
-    nearest = ((off - math.tau * turns) ** 2).sum(axis=2).argmin(axis=1)
-    lifted = here - math.tau * turns[np.arange(len(u)), nearest]
-    return lifted[:, 0], lifted[:, 1], [winding(path, face.surface) for path in paths]
+def _lifted(
+    face: Face, nodes: BorderNodes, u: FloatArray, v: FloatArray
+) -> tuple[FloatArray, FloatArray, list[tuple[int, int]]]:
+    """(u, v) of boundary nodes without jumps along each loop, and how often each loop winds: a node is lifted
+    as the nearest place of its own edge is."""
+    lifted, turns = np.column_stack([u, v]), []
+    for loop in face.loops:
+        pieces = [along(coedge, _samples(coedge)) for coedge in loop.coedges]
+        path = path_along(pieces, face.surface)
+        turns.append(winding(path, face.surface))
+        ends = np.cumsum([len(piece) for piece in pieces])[:-1]
+        for coedge, part in zip(loop.coedges, np.split(path, ends), strict=True):
+            mine = np.array([use.coedge is coedge for use in nodes.uses])[nodes.use]
+            laps = np.round((lifted[mine, None] - part[None]) / math.tau)
+            off = lifted[mine, None] - part[None] - math.tau * laps
+            nearest = (off**2).sum(axis=2).argmin(axis=1)
+            lifted[mine] -= math.tau * laps[np.arange(len(nearest)), nearest]
+    return lifted[:, 0], lifted[:, 1], turns
+
+
+def _samples(coedge: Coedge) -> int:
+    """So many places along an edge that no two in succession are half a turn apart."""
+    edge = coedge.edge
+    return max(SAMPLES, PER_PART * len(edge.curve.parts(edge.t0, edge.t1)))
 
 
 def free_cut(angles: FloatArray) -> float | None:
@@ -265,7 +280,7 @@ def _tube(
 class _ClosedKind(NamedTuple):
     """The strips below the edges of a face, the area of the whole surface, and the strips of all of it."""
 
-    strips: Callable[[Face, FloatArray, FloatArray, FloatArray], _Parts]
+    strips: Callable[[Face, BorderNodes, FloatArray], _Parts]
     area: Callable[[Any], float]
     whole: Callable[[Any, FloatArray, FloatArray], _Parts]
 

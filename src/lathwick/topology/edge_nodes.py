@@ -1,0 +1,395 @@
+"""Nodes along the edges of faces, and the steps there: what integrals over faces are reduced to. Edges of one
+kind are done at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.polynomial.legendre import leggauss
+from numpy.typing import NDArray
+
+from ..geometry.conics import Hyperbola
+from ..geometry.curves import Circle, Ellipse, Line
+from ..geometry.placement import FloatArray
+from ..geometry.search import closed_in
+from ..geometry.surface import Surface
+from ..geometry.tolerance import NOWHERE
+from ..geometry.vector import cross, norm
+from .brep import Coedge, Edge, Face, Loop
+from .windings import unrolled
+
+IntArray = NDArray[np.intp]
+
+OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
+INNER_NODES, INNER_WEIGHTS = leggauss(3)
+
+FEW_ROUND, DENSE_ROUND = 8, 40
+"""Places round a whole circle: exact for trigonometric polynomials of degree 7 (5 occurs), and so close that
+they leave no gap as between edges."""
+
+CROSSING_SAMPLES = 65
+"""Places along an edge between which it is taken to pass a break of its surface at most once."""
+
+FEW_SAMPLES = 9
+"""Places along an edge that tell about how far it goes."""
+
+LEVEL = 1e-12
+"""Axes at a smaller angle (its sine) are parallel."""
+
+SAME_LINE = 1e-9
+"""An edge along which a parameter changes by less runs along a line of the surface, and passes none."""
+
+FEWEST_PARTS = 4
+"""What is integrated along an edge of a general surface is not as simple as the edge: so many parts at
+least, for each smooth piece of the surface that it goes across."""
+
+MANY_STOPS, LITTLE, SAME_STOP = 12, 0.1, 1e-7
+"""Of an edge with so many stops those ranges, in whose halves it and its surface turn less than that
+(radians), take few nodes; stops nearer than that share of it are one."""
+
+_FEW = leggauss(8)
+
+
+class Use(NamedTuple):
+    """An edge as a border of a face."""
+
+    face: Face
+    coedge: Coedge
+
+
+@dataclass(frozen=True, slots=True)
+class BorderNodes:
+    """Places on the edges of faces, from a reference, and the weighted steps along them, (M, 3) each;
+    of each the number of its face, and that of its use in `uses`, (M,)."""
+
+    points: FloatArray
+    steps: FloatArray
+    face: IntArray
+    use: IntArray
+    uses: Sequence[Use]
+
+    def of_face(self, number: int) -> BorderNodes:
+        """Those on the edges of one face."""
+        here = self.face == number
+        return BorderNodes(self.points[here], self.steps[here], self.face[here], self.use[here], self.uses)
+
+
+def border_nodes(
+    faces: Sequence[Face], members: Sequence[int], reference: FloatArray, along_curves: bool
+) -> BorderNodes:
+    """Nodes along all edges of some faces. along_curves : what is integrated is not known to be as simple as
+    planes and quadrics make it."""
+    uses = [Use(faces[i], coedge) for i in members for coedge in faces[i].coedges()]
+    owner = np.array([i for i in members for _ in faces[i].coedges()], dtype=np.intp)
+    groups: dict[_MakeNodes, list[int]] = {}
+    for k, use in enumerate(uses):
+        make = _EDGES_IN_BATCHES.get(type(use.coedge.edge.curve), _broken_nodes)
+        if make is _circle_nodes and use.coedge.edge.is_closed and _is_even(use):
+            make = _ring_nodes if use.face.surface.plane is not None else _dense_ring_nodes
+        groups.setdefault(_broken_nodes if along_curves else make, []).append(k)
+    found = [_closing_nodes([faces[i] for i in members])]
+    for make, numbers in groups.items():
+        points, steps, local = make([uses[k] for k in numbers])
+        found.append((points, steps, np.array(numbers, dtype=np.intp)[local]))
+    points, steps, use_of = (np.concatenate([part[k] for part in found]) for k in range(3))
+    return BorderNodes(points - reference, steps, owner[use_of], use_of, uses)
+
+
+_Nodes = tuple[FloatArray, FloatArray, IntArray]
+"""Points on edges (M, 3), the weighted steps along them (M, 3), and the number of each one's use (M,)."""
+
+
+def _line_nodes(uses: Sequence[Use]) -> _Nodes:
+    """All straight edges at once. What is integrated along them is polynomial, of degree 4 at most."""
+    edges = [coedge.edge for _, coedge in uses]
+    origin = np.array([edge.curve.point(0.0) for edge in edges])
+    direction = np.array([edge.curve.tangent(0.0) for edge in edges])
+    t0, t1 = np.array([(edge.t0, edge.t1) for edge in edges]).T
+    half = 0.5 * (t1 - t0)
+    t = t0[:, None] + half[:, None] * (INNER_NODES + 1.0)
+    w = (half * _signs(uses))[:, None] * INNER_WEIGHTS
+    points = origin[:, None, :] + t[:, :, None] * direction[:, None, :]
+    steps = w[:, :, None] * direction[:, None, :]
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(np.full(len(uses), len(INNER_NODES)))
+
+
+def _circle_nodes(uses: Sequence[Use]) -> _Nodes:
+    """All circular edges at once, a quarter turn or less at a time."""
+    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    stops = [circle.parts(c.edge.t0, c.edge.t1) for circle, (_, c) in zip(circles, uses, strict=True)]
+    counts = np.array([len(stop) - 1 for stop in stops])
+    which = np.repeat(np.arange(len(uses)), counts)
+    low = np.array([t for stop in stops for t in stop[:-1]])
+    half = 0.5 * (np.array([t for stop in stops for t in stop[1:]]) - low)
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])[which]
+    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
+    w = (half * _signs(uses)[which] * rows[:, 9])[:, None] * OUTER_WEIGHTS
+    cos, sin = np.cos(t)[:, :, None], np.sin(t)[:, :, None]
+    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
+    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
+    steps = w[:, :, None] * (cos * y - sin * x)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(counts * len(OUTER_NODES))
+
+
+def _is_even(use: Use) -> bool:
+    """Whether what is integrated along a whole circle is a trigonometric polynomial of a degree less than
+    `FEW_ROUND`: where its face is a plane, or is turned about the axis of the circle."""
+    surface, circle = use.face.surface, use.coedge.edge.curve
+    if surface.plane is not None or surface.level_axis is not None:
+        return True
+    axis = surface.meridian.axis if surface.meridian else None
+    return axis is not None and isinstance(circle, Circle) and norm(cross(axis, circle.frame.normal)) <= LEVEL
+
+
+def _ring_nodes(uses: Sequence[Use], count: int = FEW_ROUND) -> _Nodes:
+    """Whole circles at once, at places evenly all round: exact for trigonometric polynomials of a degree less
+    than the count."""
+    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])
+    t = np.linspace(0.0, math.tau, count, endpoint=False)
+    w = np.outer(_signs(uses) * rows[:, 9], np.full(count, math.tau / count))
+    cos, sin = np.cos(t)[:, None], np.sin(t)[:, None]
+    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
+    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
+    steps = w[:, :, None] * (cos * y - sin * x)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(np.full(len(uses), count))
+
+
+def _dense_ring_nodes(uses: Sequence[Use]) -> _Nodes:
+    """As `_ring_nodes`, so close together that they leave no gap by which a ring could be cut open."""
+    return _ring_nodes(uses, DENSE_ROUND)
+
+
+def _broken_nodes(uses: Sequence[Use]) -> _Nodes:
+    """Edges on other curves, and all those on surfaces that are smooth piece by piece: they are divided where
+    they pass from one piece to the next, for what is integrated along them is not smooth there."""
+    parts = [coedge.edge.curve.parts(coedge.edge.t0, coedge.edge.t1) for _, coedge in uses]
+    members: dict[Face, list[int]] = {}
+    for n, use in enumerate(uses):
+        members.setdefault(use.face, []).append(n)
+    stops: list[Sequence[float]] = [()] * len(uses)
+    for face, numbers in members.items():
+        edges = [uses[n].coedge.edge for n in numbers]
+        crossed, fewest = _crossed_breaks(face.surface, edges, [parts[n] for n in numbers])
+        for n, edge, found, least in zip(numbers, edges, crossed, fewest, strict=True):
+            step = (edge.t1 - edge.t0) / least
+            even = [*(edge.t0 + k * step for k in range(least)), edge.t1]
+            stops[n] = even if len(parts[n]) <= least else parts[n]
+            if len(found):
+                stops[n] = _merged(np.array(stops[n]), found)
+    return _stepped(
+        uses,
+        stops,
+        [_turn_little(face.surface, c.edge, row) for (face, c), row in zip(uses, stops, strict=True)],
+    )
+
+
+def _merged(stops: FloatArray, more: FloatArray) -> list[float]:
+    """All stops in order, less those between the first and the last that lie beside one of the others."""
+    near = np.abs(stops[:, None] - more).min(axis=1) < SAME_STOP * (stops[-1] - stops[0])
+    near[[0, -1]] = False
+    beside = np.minimum(np.abs(more - stops[0]), np.abs(more - stops[-1])) < SAME_STOP * (
+        stops[-1] - stops[0]
+    )
+    return np.union1d(stops[~near], more[~beside]).tolist()
+
+
+def _turn_little(surface: Surface, edge: Edge, stops: Sequence[float]) -> NDArray[np.bool_]:
+    """In which of many ranges between stops, each of one smooth piece, an edge and the surface along it turn
+    so little that fewer nodes do."""
+    if len(stops) <= MANY_STOPS or surface.singular_points:
+        return np.zeros(len(stops) - 1, dtype=bool)
+    t = np.array(stops)
+    every = np.empty(2 * len(t) - 1)
+    every[::2], every[1::2] = t, 0.5 * (t[:-1] + t[1:])
+    ways = edge.curve.derivatives(every)
+    normals = surface.normals(edge.curve.points(every))
+    turn = np.zeros(len(every) - 1)
+    for rows in (ways, normals):
+        rows = rows / np.maximum(np.linalg.norm(rows, axis=1), NOWHERE)[:, None]
+        turn = np.maximum(turn, np.linalg.norm(np.diff(rows, axis=0), axis=1))
+    return np.asarray(turn.reshape(-1, 2).max(axis=1) < LITTLE)
+
+
+def _crossed_breaks(
+    surface: Surface, edges: Sequence[Edge], parts: Sequence[Sequence[float]]
+) -> tuple[list[FloatArray], list[int]]:
+    """Parameters at which edges pass lines along which their surface is not smooth, of each edge, and into
+    how many parts it is divided at least."""
+    found, fewest = [np.zeros(0)] * len(edges), [FEWEST_PARTS] * len(edges)
+    is_broken = any(len(breaks) for breaks in surface.smooth_breaks())
+    if not is_broken and not min(surface.simple_spans):
+        return found, fewest
+    across, spans = [], np.maximum(surface.simple_spans, NOWHERE)
+    for k, (_, uv) in enumerate(_paths_on(surface, edges, [()] * len(edges), FEW_SAMPLES)):
+        share = (np.ptp(uv, axis=0) / spans).max()
+        fewest[k] = math.ceil(FEWEST_PARTS * min(1.0, max(share, SAME_LINE)))
+        across += [k] if is_broken and _may_cross(surface, uv) else []
+    wide = [edges[k] for k in across]
+    for k, (t, uv) in zip(
+        across, _paths_on(surface, wide, [parts[k] for k in across], CROSSING_SAMPLES), strict=True
+    ):
+        met = [_passed(surface, edges[k], t, uv[:, i], i, np.array(breaks))
+               for i, breaks in enumerate(surface.smooth_breaks())
+               if len(breaks) and np.ptp(uv[:, i]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0)]  # fmt: skip
+        found[k] = np.concatenate([found[k], *met])
+    return found, fewest
+
+
+def _paths_on(
+    surface: Surface, edges: Sequence[Edge], stops: Sequence[Sequence[float]], samples: int
+) -> list[tuple[FloatArray, FloatArray]]:
+    """Parameters along each edge, (N,), evenly and at stops, and those of the surface there, (N, 2)."""
+    if not edges:
+        return []
+    even = np.arange(samples) / (samples - 1.0)
+    places = [np.union1d(row, more) if len(more) else row for row, more in
+              zip((edge.t0 + (edge.t1 - edge.t0) * even for edge in edges), stops, strict=True)]  # fmt: skip
+    points = [edge.curve.points(t) for edge, t in zip(edges, places, strict=True)]
+    every = np.split(surface.parameters(np.concatenate(points)), np.cumsum([len(t) for t in places])[:-1])
+    return [(t, unrolled(part, surface)) for t, part in zip(places, every, strict=True)]
+
+
+def _may_cross(surface: Surface, uv: FloatArray) -> bool:
+    """Whether a path, (N, 2), comes as near to a break of the surface as it is long."""
+    for k, breaks in enumerate(surface.smooth_breaks()):
+        if len(breaks):
+            places, period = np.array(breaks), surface.periods[k]
+            low, high = float(uv[:, k].min()), float(uv[:, k].max())
+            room = high - low + SAME_LINE * (places[-1] - places[0] + 1.0)
+            if period:
+                places = _with_laps(places, period, low - room, high + room)
+            if ((places > low - room) & (places < high + room)).any():
+                return True
+    return False
+
+
+def _with_laps(breaks: FloatArray, period: float, low: float, high: float) -> FloatArray:
+    """Breaks of a surface that goes round, repeated for all laps from low to high."""
+    laps = period * np.arange(np.floor((low - breaks[0]) / period), np.ceil((high - breaks[0]) / period) + 1)
+    return np.asarray((breaks + laps[:, None]).ravel())
+
+
+def _passed(
+    surface: Surface, edge: Edge, t: FloatArray, values: FloatArray, k: int, breaks: FloatArray
+) -> FloatArray:
+    """Where a parameter of the surface, sampled along an edge, passes one of the breaks."""
+    period = surface.periods[k]
+    if period:
+        breaks = _with_laps(breaks, period, values.min(), values.max())
+    rows, which = np.nonzero((values[:-1, None] < breaks) != (values[1:, None] < breaks))
+    level, middle = breaks[which], 0.5 * (values[rows] + values[rows + 1])
+
+    def past(s: FloatArray) -> FloatArray:
+        here = surface.parameters(edge.curve.points(s))[:, k]
+        if period:
+            here = here - period * np.round((here - middle) / period)
+        return np.asarray(here - level)
+
+    return closed_in(past, t[rows], t[rows + 1])
+
+
+def _stepped(
+    uses: Sequence[Use],
+    stops_of: Sequence[Sequence[float]],
+    simple_of: Sequence[NDArray[np.bool_]],
+) -> _Nodes:
+    """Nodes along edges with the given stops; conics of a kind are done at once, other curves one by one.
+    simple_of : for which ranges between stops fewer nodes do."""
+    groups: dict[type | None, list[int]] = {}
+    for n, (_, coedge) in enumerate(uses):
+        curve = type(coedge.edge.curve)
+        groups.setdefault(curve if curve in _CONICS else None, []).append(n)
+    made = []
+    for kind, numbers in groups.items():
+        some, stops = [uses[n] for n in numbers], [stops_of[n] for n in numbers]
+        points, steps, local = (
+            _one_by_one(some, stops, [simple_of[n] for n in numbers])
+            if kind is None
+            else _conic_nodes(some, stops)
+        )
+        made.append((points, steps, np.array(numbers, dtype=np.intp)[local]))
+    points, steps, owners = (np.concatenate([nodes[k] for nodes in made]) for k in range(3))
+    return points, steps, owners
+
+
+_CONICS: Mapping[type, Sequence[Callable[[FloatArray], FloatArray]]] = {
+    Ellipse: (np.cos, np.sin, lambda t: -np.sin(t), np.cos),
+    Hyperbola: (np.cosh, np.sinh, np.sinh, np.cosh),
+}
+"""What a major and a minor axis are multiplied by, and its derivatives."""
+
+
+def _conic_nodes(uses: Sequence[Use], stops_of: Sequence[Sequence[float]]) -> _Nodes:
+    conics: list[Any] = [coedge.edge.curve for _, coedge in uses]
+    counts = np.array([len(stops) - 1 for stops in stops_of])
+    which = np.repeat(np.arange(len(uses)), counts)
+    low = np.array([t for stops in stops_of for t in stops[:-1]])
+    half = 0.5 * (np.array([t for stops in stops_of for t in stops[1:]]) - low)
+    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
+    w = ((half * _signs(uses)[which])[:, None] * OUTER_WEIGHTS)[:, :, None]
+    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.major, c.minor) for c in conics])[which]
+    x, y = rows[:, None, 3:6] * rows[:, None, 9:10], rows[:, None, 6:9] * rows[:, None, 10:11]
+    a, b, da, db = (rule(t)[:, :, None] for rule in _CONICS[type(conics[0])])
+    points, steps = rows[:, None, 0:3] + a * x + b * y, w * (da * x + db * y)
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(counts * len(OUTER_NODES))
+
+
+def _one_by_one(
+    uses: Sequence[Use],
+    stops_of: Sequence[Sequence[float]],
+    simple_of: Sequence[NDArray[np.bool_]],
+) -> _Nodes:
+    points, steps, counts = [], [], []
+    for (_, coedge), row, simple in zip(uses, stops_of, simple_of, strict=True):
+        edge, stops = coedge.edge, np.array(row)
+        half = 0.5 * np.diff(stops)[:, None] if coedge.forward else -0.5 * np.diff(stops)[:, None]
+        start = stops[:-1, None] if coedge.forward else stops[1:, None]
+        rules = ((~simple, OUTER_NODES, OUTER_WEIGHTS), (simple, *_FEW))
+        t = np.concatenate([(start[k] + half[k] * (nodes + 1.0)).ravel() for k, nodes, _ in rules])
+        w = np.concatenate([(half[k] * weights).ravel() for k, _, weights in rules])
+        points.append(edge.curve.points(t))
+        steps.append(edge.curve.derivatives(t) * w[:, None])
+        counts.append(len(t))
+    return np.concatenate(points), np.concatenate(steps), _each(np.array(counts))
+
+
+def _closing_nodes(faces: Sequence[Face]) -> _Nodes:
+    """Steps across the gaps, within the tolerance, that fitted curves leave at their ends. Small as they are,
+    a strip below one can be long."""
+    points, steps, uses, first = [np.zeros((0, 3))], [np.zeros((0, 3))], [], 0
+    for loop in (loop for face in faces for loop in face.loops):
+        ends = [_ends(coedge) for coedge in loop.coedges] if _is_fitted(loop) else []
+        for k, ((_, here), (there, _)) in enumerate(zip(ends, ends[1:] + ends[:1], strict=True)):
+            points.append(0.5 * (here + there)[None])
+            steps.append((there - here)[None])
+            uses.append(first + k)
+        first += len(loop.coedges)
+    return np.concatenate(points), np.concatenate(steps), np.array(uses, dtype=np.intp)
+
+
+def _is_fitted(loop: Loop) -> bool:
+    return any(type(coedge.edge.curve) not in _EDGES_IN_BATCHES for coedge in loop.coedges)
+
+
+def _ends(coedge: Coedge) -> tuple[FloatArray, FloatArray]:
+    edge = coedge.edge
+    first, last = np.array(edge.curve.point(edge.t0)), np.array(edge.curve.point(edge.t1))
+    return (first, last) if coedge.forward else (last, first)
+
+
+def _signs(uses: Sequence[Use]) -> FloatArray:
+    return np.array([1.0 if coedge.forward else -1.0 for _, coedge in uses])
+
+
+def _each(counts: NDArray[np.intp]) -> IntArray:
+    """The number of each use as often as it has nodes."""
+    return np.repeat(np.arange(len(counts)), counts)
+
+
+_MakeNodes = Callable[[Sequence[Use]], _Nodes]
+_EDGES_IN_BATCHES: dict[type, _MakeNodes] = {Line: _line_nodes, Circle: _circle_nodes}
