@@ -36,6 +36,9 @@ way, stay above this share of the least."""
 ROUNDED = 1e-13
 """Parameters beyond a border by less, as a share of the range, are on it."""
 
+Orders = Sequence[tuple[int, int]]
+"""Of derivatives, by u and by v."""
+
 TAYLOR = 3
 """The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own
 polynomials."""
@@ -146,45 +149,48 @@ class SplineSurface(Surface):
             return True
         sides = [np.linspace(a - BEYOND * (b - a), b + BEYOND * (b - a), SAMPLES) for a, b in self.domain]
         around = np.stack(np.meshgrid(*sides), axis=-1).reshape(-1, 2)
-        return bool(self._lifted_derived(around, 0, 0)[0, 0][:, 3].min() > LEAST_WEIGHT * self.weights.min())
+        return bool(
+            self._lifted_derived(around, [(0, 0)])[0, 0][:, 3].min() > LEAST_WEIGHT * self.weights.min()
+        )
 
     def _continued(
         self, uv: FloatArray, border: FloatArray, beyond: NDArray[np.bool_], most: int
     ) -> list[list[FloatArray]]:
         """Derivatives beyond the borders: those of Taylor polynomials across the border next to each
         place."""
-        rows = self._derived(border, 2 * TAYLOR, TAYLOR)
-        table = np.array([[rows[a][b] for b in range(TAYLOR + 1)] for a in range(TAYLOR + 1)])
+        across, along = beyond.any(axis=0).tolist()
+        orders = [TAYLOR if more else most for more in (across, along)]
+        rows = self._at(border, [(i, j) for i in range(orders[0] + 1) for j in range(orders[1] + 1)])
+        table = np.array([[rows[i, j] for j in range(orders[1] + 1)] for i in range(orders[0] + 1)])
         shares = [_shares(uv[:, k] - border[:, k], beyond[:, k]) for k in (0, 1)]
         found: list[list[FloatArray]] = []
         for i in range(most + 1):
-            across = np.einsum("an,abnc->bnc", shares[0][: TAYLOR + 1 - i], table[i:])
+            row = np.einsum("an,abnc->bnc", shares[0][: TAYLOR + 1 - i], table[i:]) if across else table[i]
             found.append([
-                np.einsum("bn,bnc->nc", shares[1][: TAYLOR + 1 - j], across[j:]) for j in range(most + 1 - i)
+                np.einsum("bn,bnc->nc", shares[1][: TAYLOR + 1 - j], row[j:]) if along else row[j]
+                for j in range(most + 1 - i)
             ])  # fmt: skip
         return found
 
-    def _derived(self, uv: FloatArray, most: int, each: int = 9) -> list[list[FloatArray]]:
-        """Derivatives inside the domain, i + j at most `most`, i and j at most `each`."""
-        each = min(each, most)
-        whole = self._lifted_derived(uv, most, each)
-        found = whole if self.weights is None else _divided(whole)
-        return [[found[i, j] for j in range(min(each, most - i) + 1)] for i in range(each + 1)]
+    def _derived(self, uv: FloatArray, most: int) -> list[list[FloatArray]]:
+        """Derivatives inside the domain, i + j at most `most`."""
+        found = self._at(uv, [(i, j) for i in range(most + 1) for j in range(most + 1 - i)])
+        return [[found[i, j] for j in range(most - i + 1)] for i in range(most + 1)]
 
-    def _lifted_derived(self, uv: FloatArray, most: int, each: int) -> dict[tuple[int, int], FloatArray]:
-        """As `_derived`, in homogeneous coordinates for a rational surface, from the polynomial of each
-        patch."""
+    def _at(self, uv: FloatArray, orders: Orders) -> dict[tuple[int, int], FloatArray]:
+        """Derivatives of some orders, with each all lower ones, inside the domain."""
+        whole = self._lifted_derived(uv, orders)
+        return whole if self.weights is None else _divided(whole)
+
+    def _lifted_derived(self, uv: FloatArray, orders: Orders) -> dict[tuple[int, int], FloatArray]:
+        """As `_at`, in homogeneous coordinates for a rational surface, from the polynomial of each patch."""
         stops, table = self._patches
         places = [_placed(stops[k], uv[:, k]) for k in (0, 1)]
         net = table[places[0][0], places[1][0]]
-        rows = [_powers(place, scale, degree, each) for (_, place, scale), degree in
-                zip(places, self.degrees, strict=True)]  # fmt: skip
-        whole = {}
-        for i in range(each + 1):
-            across = np.einsum("np,npqc->nqc", rows[0][i], net)
-            for j in range(min(each, most - i) + 1):
-                whole[i, j] = np.einsum("nq,nqc->nc", rows[1][j], across)
-        return whole
+        most = [max(order[k] for order in orders) for k in (0, 1)]
+        rows = [_powers(place, scale, self.degrees[k], most[k]) for k, (_, place, scale) in enumerate(places)]
+        across = [np.einsum("np,npqc->nqc", row, net) for row in rows[0]]
+        return {(i, j): np.einsum("nq,nqc->nc", rows[1][j], across[i]) for i, j in orders}
 
     @cached_property
     def _patches(self) -> tuple[tuple[FloatArray, FloatArray], FloatArray]:
@@ -206,8 +212,11 @@ class SplineSurface(Surface):
 
     def derivatives_at(self, u: float, v: float) -> Derivatives:
         (u0, v0), (u1, v1) = self.low, self.high
-        if not (u0 <= u <= u1 and v0 <= v <= v1) and (any(self.periods) or not self._goes_on_by_itself):
-            return super().derivatives_at(u, v)
+        if not (u0 <= u <= u1 and v0 <= v <= v1):
+            if any(self.periods):
+                return super().derivatives_at(u, v)
+            if not self._goes_on_by_itself:
+                return self._continued_at(u, v)
         stops_u, stops_v, rows = self._scalars
         i = min(max(bisect_right(stops_u, u), 1), len(stops_u) - 1) - 1
         j = min(max(bisect_right(stops_v, v), 1), len(stops_v) - 1) - 1
@@ -217,6 +226,34 @@ class SplineSurface(Surface):
         p, du, dv, duu, duv, dvv = zip(*found, strict=True)
         table = [p, _times(du, a), _times(dv, b), _times(duu, a * a), _times(duv, a * b), _times(dvv, b * b)]
         return _projected(table)
+
+    def _continued_at(self, u: float, v: float) -> Derivatives:
+        """As `_continued`, at one place."""
+        (u0, v0), (u1, v1) = self.low, self.high
+        border = min(max(u, u0), u1), min(max(v, v0), v1)
+        steps = u - border[0], v - border[1]
+        most = [TAYLOR if step else 2 for step in steps]
+        table = self._one_derived(*border, most)
+        shares = [[step**n / math.factorial(n) for n in range(TAYLOR + 1)] for step in steps]
+        rows = [_taylor(table, shares[0], i) if steps[0] else table[i] for i in range(3)]
+
+        def at(i: int, j: int) -> Vec3:
+            return _taylor([[p] for p in rows[i]], shares[1], j)[0] if steps[1] else rows[i][j]
+
+        return at(0, 0), at(1, 0), at(0, 1), at(2, 0), at(1, 1), at(0, 2)
+
+    def _one_derived(self, u: float, v: float, most: Sequence[int]) -> list[list[Vec3]]:
+        """Derivatives [i][j] at one place of the domain, i and j up to `most` of each."""
+        stops, table = self._patches
+        places = [_placed(stops[k], np.array([t])) for k, t in enumerate((u, v))]
+        one, two = (np.concatenate(_powers(place, scale, self.degrees[k], most[k]))
+                    for k, (_, place, scale) in enumerate(places))  # fmt: skip
+        net = table[places[0][0][0], places[1][0][0]]
+        across = (one @ net.reshape(len(net), -1)).reshape(len(one), *net.shape[1:])
+        whole = (two @ across).tolist()
+        if self.weights is None:
+            return [[_three(p) for p in row] for row in whole]
+        return _divided_one(whole)
 
     @cached_property
     def _scalars(self) -> tuple[list[float], list[float], Any]:
@@ -316,6 +353,34 @@ def _unweighted(x: Sequence[float], weight: Sequence[float]) -> tuple[float, ...
 
 def _three(row: tuple[float, ...]) -> Vec3:
     return (row[0], row[1], row[2])
+
+
+def _taylor(table: Sequence[Sequence[Vec3]], shares: Sequence[float], order: int) -> list[Vec3]:
+    """The derivative of an order of Taylor polynomials with the given derivatives, a row of them for each
+    order."""
+    rows = table[order : TAYLOR + 1]
+    return [
+        _three(tuple(sum(share * p[k] for share, p in zip(shares, column, strict=False)) for k in range(3)))
+        for column in zip(*rows, strict=True)
+    ]
+
+
+def _divided_one(whole: Sequence[Sequence[Sequence[float]]]) -> list[list[Vec3]]:
+    """As `_divided`, of one place: derivatives [i][j]."""
+    found: list[list[Vec3]] = []
+    for i, row in enumerate(whole):
+        found.append([])
+        for j, p in enumerate(row):
+            x, y, z = p[:3]
+            for a in range(i + 1):
+                for b in range(j + 1):
+                    if a or b:
+                        share = math.comb(i, a) * math.comb(j, b) * whole[a][b][3]
+                        q = found[i - a][j - b]
+                        x, y, z = x - share * q[0], y - share * q[1], z - share * q[2]
+            w = whole[0][0][3]
+            found[i].append((x / w, y / w, z / w))
+    return found
 
 
 def _shares(step: FloatArray, beyond: NDArray[np.bool_]) -> FloatArray:
