@@ -418,24 +418,29 @@ class Surface:
         tips = np.array([tip.point for tip in self.singular_points]).reshape(-1, 3)
         if not self.bulges:
             return tips
-        net, found = self._own.net, [tips]
-        for way in ways:
-            for side in (1.0, -1.0):
-                starts = net.uv[_local_least(-side * (net.points @ way), self.periods)]
-                found.append(self.points(self._level_from(way, starts)))
-        return np.concatenate(found)
+        net = self._own.net
+        lows = [
+            _local_least(-side * (net.points @ way), self.periods) for way in ways for side in (1.0, -1.0)
+        ]
+        starts = np.concatenate([net.uv[low] for low in lows])
+        along = np.repeat(np.repeat(ways, 2, axis=0), [int(low.sum()) for low in lows], axis=0)
+        return np.concatenate([tips, self.points(self._level_from(along, starts))])
 
-    def _level_from(self, way: FloatArray, uv: FloatArray) -> FloatArray:
-        """Parameters where the surface is level across a direction, by Newton's method from starts."""
+    def _level_from(self, ways: FloatArray, uv: FloatArray) -> FloatArray:
+        """Parameters where the surface is level across directions, (N, 3), by Newton's method from starts."""
         low, high, span = self._own.limits
+        todo = np.arange(len(uv))
         for _ in range(NEWTON_ROUNDS):
-            d = self.derivatives(uv)
-            slope = np.column_stack([d[1][0] @ way, d[0][1] @ way])
-            move = _solved(d[2][0] @ way, d[1][1] @ way, d[0][2] @ way, slope)
-            moved = np.clip(uv + np.clip(move, -0.1 * span, 0.1 * span), low, high)
-            done = np.abs(moved - uv).max(initial=0.0) <= SETTLED * span.max()
-            uv = moved
-            if done:
+            here, way = uv[todo], ways[todo]
+            d = self.derivatives(here)
+            u, v, uu, both, vv = (
+                (x * way).sum(axis=1) for x in (d[1][0], d[0][1], d[2][0], d[1][1], d[0][2])
+            )
+            move = _solved(uu, both, vv, np.column_stack([u, v]))
+            moved = np.clip(here + np.clip(move, -0.1 * span, 0.1 * span), low, high)
+            uv[todo] = moved
+            todo = todo[(np.abs(moved - here) > SETTLED * span).any(axis=1)]
+            if not len(todo):
                 break
         return uv
 
