@@ -303,8 +303,10 @@ class Surface:
         return a, b, c, e, f, g
 
     def _foot_from(self, point: Vec3, u: float, v: float) -> tuple[float, float] | None:
-        """Newton's method for one point; None where it leaves the surface, or does not get nearer at once."""
+        """Newton's method for one point, along a border where it would leave the surface; None where it does
+        not get nearer at once."""
         (u0, u1), (v0, v1) = self.reachable
+        round_u, round_v = self.periods
         last = math.inf
         for _ in range(ONE_ROUNDS):
             p, du, dv, duu, duv, dvv = self.derivatives_at(u, v)
@@ -318,9 +320,13 @@ class Surface:
             ):
                 return None
             step_u, step_v, last = (b * g - c * f) / rest, (b * f - a * g) / rest, away
-            u, v = u + step_u, v + step_v
-            if not (u0 <= u <= u1 and v0 <= v <= v1):
-                return None
+            stuck_u = not round_u and ((u <= u0 and step_u < 0.0) or (u >= u1 and step_u > 0.0))
+            if stuck_u:
+                step_u, step_v = 0.0, -g / c
+            if not round_v and ((v <= v0 and step_v < 0.0) or (v >= v1 and step_v > 0.0)):
+                step_u, step_v = 0.0 if stuck_u else -f / a, 0.0
+            u, step_u = _stepped(u, step_u, u0, u1, round_u)
+            v, step_v = _stepped(v, step_v, v0, v1, round_v)
             if abs(step_u) <= LAST_STEP * (u1 - u0) and abs(step_v) <= LAST_STEP * (v1 - v0):
                 return u, v
         return None
@@ -660,6 +666,14 @@ def curvatures(surface: Surface, uv: FloatArray) -> tuple[FloatArray, FloatArray
     mean, gauss = 0.5 * (e * nn - 2.0 * f * mm + g * ll) / area, (ll * nn - mm * mm) / area
     root = np.sqrt(np.maximum(mean * mean - gauss, 0.0))
     return mean - root, mean + root
+
+
+def _stepped(at: float, step: float, low: float, high: float, period: float) -> tuple[float, float]:
+    """A parameter after a step, within its range or round its period; and the step as it was made."""
+    if period:
+        return low + (at + step - low) % period, step
+    to = min(max(at + step, low), high)
+    return to, to - at
 
 
 def _vec3(row: FloatArray) -> Vec3:

@@ -12,9 +12,9 @@ from ...geometry.curve import Curve
 from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, joined
-from ...geometry.surface import Surface
+from ...geometry.surface import Foot, Surface
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub
+from ...geometry.vector import Vec3, add, along, cross, distance, dot, norm, scaled, sub, vec3
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from .nearness import CLOSE
 from .strips import Strip, TooLargeError
@@ -29,6 +29,9 @@ FITTED = 1e-9
 """A fitted curve lies so near to both surfaces, as a share of its length."""
 
 SETTLED = 3e-14
+
+LEAST_ANGLE = 1e-6
+"""Less than that (the product of the sines) does not tell which way to both surfaces."""
 
 NEAR_STEPS = tuple(np.linspace(0.0, REACH, STEPS + 1)[1:].tolist())
 FAR_STEPS = tuple(np.geomspace(REACH, FAR, STEPS + 1)[1:].tolist())
@@ -58,37 +61,42 @@ def hit_near(
     Raises TooLargeError, limited by `face`, if there is none.
     """
 
-    def gap(s: float) -> float:
-        return surface.gap(curve.point(s))
-
-    start = gap(t)
+    start, _, foot = surface.touch_from(curve.point(t), None)
     if abs(start) <= EXACT:
-        return _polished(curve, t, surface)
+        return _polished(curve, t, surface, foot)
     speed = float(np.linalg.norm(curve.derivatives(np.array([t]))[0]))
     if speed <= RESOLUTION * abs(size):  # a curve that is only a point
         raise TooLargeError("the new face does not end on its neighbour", face)
-    before = {1.0: (t, start), -1.0: (t, start)}
+    before = {1.0: (t, start, foot), -1.0: (t, start, foot)}
     for off in (*NEAR_STEPS, *(k for k in FAR_STEPS if k <= reach)):
         for side in sides:
             s = t + side * off * size / speed
-            last, value = before[side]
-            now = gap(s)
+            last, value, near = before[side]
+            now, _, foot = surface.touch_from(curve.point(s), near)
             if value * now <= 0.0:
-                from scipy.optimize import brentq
-
-                return _polished(curve, float(brentq(gap, min(last, s), max(last, s), xtol=1e-15)), surface)
-            before[side] = (s, now)
+                return _polished(curve, _root(curve, surface, (last, s), foot), surface, foot)
+            before[side] = (s, now, foot)
     raise TooLargeError("the new face does not end on its neighbour", face)
 
 
-def _polished(curve: Curve, t: float, surface: Surface) -> float:
+def _root(curve: Curve, surface: Surface, between: tuple[float, float], near: Foot | None) -> float:
+    from scipy.optimize import brentq
+
+    def gap(s: float) -> float:
+        return surface.touch_from(curve.point(s), near)[0]
+
+    low, high = sorted(between)
+    return float(brentq(gap, low, high, xtol=1e-15)) if gap(low) * gap(high) < 0.0 else between[1]
+
+
+def _polished(curve: Curve, t: float, surface: Surface, foot: Foot | None) -> float:
     for _ in range(NEWTON_STEPS):
-        p = curve.point(t)
+        gap, normal, foot = surface.touch_from(curve.point(t), foot)
         d = curve.derivatives(np.array([t]))[0]
-        slope = float(d @ np.array(surface.normal(p)))
+        slope = float(d @ np.array(normal))
         if abs(slope) <= 1e-9 * float(np.linalg.norm(d)):
             break
-        step = surface.gap(p) / slope
+        step = gap / slope
         t -= step
         if abs(step) <= 1e-15 * max(1.0, abs(t)):
             break
@@ -245,9 +253,10 @@ def _curve_by_chord(strip: Strip, other: Surface, ends: tuple[Spot, Spot]) -> Co
         lengths = np.linspace(0.0, size, count)
         points = start + np.linspace(0.0, 1.0, count)[:, None] * way
         off = np.zeros((2, 3))
+        feet: Feet = (None, None)
         for k in range(count - 2, 0, -1):
             guess = points[k] + 2.0 * off[0] - off[1]
-            found = on_both(strip.surface, other, guess[None], way / size)[0]
+            found, feet = _one_on_both(strip.surface, other, vec3(guess), vec3(way / size), feet)
             off = np.array([found - points[k], off[0]])
             points[k] = found
         from scipy.interpolate import make_interp_spline
@@ -298,12 +307,13 @@ def _met(strip: Strip, other: Surface, share: float, start: tuple[float, float],
     """The parameter at which a curve along the strip meets a surface, by the secant method, from a parameter
     nearby and a step."""
     a, b = start[0], start[0] + start[1]
-    fa, fb = (other.gap(across(strip, share, s)) for s in (a, b))
+    fa, _, foot = other.touch_from(across(strip, share, a), None)
+    fb, _, foot = other.touch_from(across(strip, share, b), foot)
     for _ in range(40):
         if fa == fb or abs(fb) <= 1e-14:
             break
         a, b, fa = b, b - fb * (b - a) / (fb - fa), fb
-        fb = other.gap(across(strip, share, b))
+        fb, _, foot = other.touch_from(across(strip, share, b), foot)
     if not abs(fb) <= EXACT:
         raise TooLargeError("the new face does not end on its neighbour", face)
     return b
@@ -369,6 +379,24 @@ def _points_by_chord(
         if off <= enough:
             return points
     return None
+
+
+Feet = tuple[Foot | None, Foot | None]
+
+
+def _one_on_both(one: Surface, two: Surface, point: Vec3, way: Vec3, feet: Feet) -> tuple[FloatArray, Feet]:
+    """As `on_both`, of one point, with its feet; those of a point beside it are where they are sought."""
+    p, (first, second) = point, feet
+    for _ in range(NEWTON_STEPS):
+        (f, m, first), (g, n, second) = one.touch_from(p, first), two.touch_from(p, second)
+        if max(abs(f), abs(g)) <= SETTLED * (1.0 + max(map(abs, p))):
+            break
+        across = cross(n, way)
+        size = dot(m, across)
+        if abs(size) < LEAST_ANGLE:
+            return on_both(one, two, np.array([point]), np.array(way))[0], (None, None)
+        p = along(along(p, across, -f / size), cross(way, m), -g / size)
+    return np.array(p), (first, second)
 
 
 def on_both(one: Surface, two: Surface, points: FloatArray, way: FloatArray) -> FloatArray:
