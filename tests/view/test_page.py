@@ -325,6 +325,142 @@ def test_a_part_is_turned_named_and_measured(desk):
     assert desk.viewer("window.part.view.opacity") == pytest.approx(0.95)
 
 
+def test_every_control_by_the_keyboard(own_desk, script):
+    """Tabs and buttons by Enter, lists by arrows, switches by Space, sliders by arrows; no click."""
+    desk, page = own_desk, own_desk.page
+
+    def enter(role, name, **options):
+        page.get_by_role(role, name=name, **options).first.press("Enter")
+
+    desk.field("wide").press("Control+a")
+    page.keyboard.type("50")
+    desk.volume(50 * 25 * 10 - ROUND)
+    desk.field("shape").press("ArrowDown")
+    page.get_by_role("option", name="square").wait_for()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    desk.volume(50 * 25 * 10)
+    page.get_by_role("switch", name="hollow").press("Space")
+    desk.volume(50 * 25 * 10 - 48 * 23 * 9)
+    page.locator(".q-slider__track-container").press("ArrowLeft")
+    desk.volume(49.6 * 24.8 * 10 - 47.6 * 22.8 * 9)
+    enter("button", "Save")
+    page.wait_for_function("document.activeElement.ariaLabel === 'name of the preset'")
+    page.keyboard.type("by keys")
+    page.keyboard.press("Enter")
+    file = script.with_name("block.presets.toml")
+    wait_for(lambda: file.is_file() and "by keys" in file.read_text())
+    page.get_by_role("dialog").wait_for(state="hidden")
+    desk.field("wide").press("Control+a")
+    page.keyboard.type("70")
+    enter("button", "Reset")
+    desk.volume(49.6 * 24.8 * 10 - 47.6 * 22.8 * 9)
+    for name in ("Know", "Compare"):
+        enter("tab", name)
+        page.get_by_role("tab", name=name, selected=True).wait_for()
+    page.get_by_label("compare").press("ArrowDown")
+    page.get_by_role("option", name="by keys").wait_for()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    enter("button", "Show side by side")
+    desk.volume(2 * (49.6 * 24.8 * 10 - 47.6 * 22.8 * 9))
+    enter("tab", "Steps")
+    enter("button", "1 block")
+    desk.volume(49.6 * 24.8 * 10)
+    enter("tab", "Take")
+    with page.expect_download() as download:
+        enter("button", "STEP", exact=True)
+    assert download.value.suggested_filename == "block.step"
+    enter("tab", "Set")
+    enter("button", "Remove")
+    wait_for(lambda: "by keys" not in file.read_text())
+    desk.type("wait", "60")
+    page.get_by_role("button", name="Stop").press("Enter", timeout=90_000)
+    desk.alert("the process of the script ended")
+
+
+def test_the_view_by_the_keyboard(desk):
+    canvas, seen = desk.part.locator("canvas"), []
+    for key in ("0", "1", "2", "3", "4", "5", "6", "ArrowLeft", "ArrowRight", "Shift+ArrowUp", "ArrowDown"):
+        canvas.press(key)
+        seen.append(tuple(round(c, 6) for c in desk.viewer(DIRECTION)))
+    assert len(set(seen)) == len(seen)
+    canvas.press("+")
+    assert desk.viewer("window.part.view.camera.zoom") == pytest.approx(1.15)
+    canvas.press("-")
+    canvas.press("f")
+    assert desk.viewer("window.part.view.camera.zoom") == 1
+    canvas.press("n")
+    first = desk.part.locator("#found").inner_text()
+    assert first.startswith("block/")
+    canvas.press("Enter")
+    canvas.press("n")
+    canvas.press("Enter")
+    desk.part.get_by_text("mm apart at least").wait_for(timeout=90_000)
+    canvas.press("Escape")
+    canvas.press("p")
+    assert desk.part.locator("#found").inner_text() == first
+    desk.part.get_by_role("button", name="top").press("Enter")
+    assert desk.viewer(DIRECTION) == pytest.approx([0, 0, 1], abs=1e-3)
+    desk.part.get_by_label("section across").press("z")
+    assert desk.viewer("window.part.view.section.axis") == "z"
+    desk.part.get_by_label("place of the section").press("ArrowLeft")
+    assert desk.viewer("window.part.view.section.share") == pytest.approx(0.49)
+    desk.part.get_by_label("opacity").press("ArrowLeft")
+    assert desk.viewer("window.part.view.opacity") == pytest.approx(0.95)
+
+
+def test_the_view_by_the_mouse(desk):
+    """Buttons, drags, the wheel, sliders."""
+    canvas, mouse = desk.part.locator("canvas"), desk.page.mouse
+    box = canvas.bounding_box()
+    middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    seen = []
+    for name in ("iso", "front", "back", "right", "left", "top", "bottom"):
+        desk.part.get_by_role("button", name=name).click()
+        seen.append(tuple(round(c, 3) for c in desk.viewer(DIRECTION)))
+    assert len(set(seen)) == 7
+
+    def drag(button, by):
+        mouse.move(*middle)
+        mouse.down(button=button)
+        mouse.move(middle[0] + by, middle[1] + by, steps=5)
+        mouse.up(button=button)
+
+    before = desk.viewer(DIRECTION)
+    drag("left", 60)
+    assert desk.viewer(DIRECTION) != pytest.approx(before)
+    target = desk.viewer("window.part.view.controls.target.toArray()")
+    drag("right", 60)
+    assert desk.viewer("window.part.view.controls.target.toArray()") != pytest.approx(target)
+    mouse.wheel(0, -300)
+    wait_for(lambda: desk.viewer("window.part.view.camera.zoom") > 1)
+    desk.part.get_by_role("button", name="fit").click()
+    assert desk.viewer("window.part.view.camera.zoom") == 1
+    for label, what, least in (("place of the section", "section.share", 0.5), ("opacity", "opacity", 0.4)):
+        desk.part.get_by_label("section across").select_option("y")
+        slider = desk.part.get_by_label(label).bounding_box()
+        mouse.click(slider["x"] + 0.75 * slider["width"], slider["y"] + slider["height"] / 2)
+        assert least < desk.viewer(f"window.part.view.{what}") < 0.9
+
+
+def test_the_values_by_the_mouse(desk):
+    """A slider is dragged, a switch and an entry of a list are clicked."""
+    slider = desk.page.locator(".q-slider").bounding_box()
+    across = slider["y"] + slider["height"] / 2
+    desk.page.mouse.move(slider["x"] + 0.375 * slider["width"], across)
+    desk.page.mouse.down()
+    desk.page.mouse.move(slider["x"] + 0.75 * slider["width"], across, steps=8)
+    desk.page.mouse.up()
+    wait_for(lambda: 68 < float(desk.field("wide").input_value()) < 72)
+    desk.page.get_by_role("switch", name="hollow").click()
+    desk.field("shape").click()
+    desk.page.get_by_role("option", name="square").click()
+    wide = float(desk.field("wide").input_value())
+    desk.volume(wide**2 * 5 - (wide - 2) * (wide / 2 - 2) * 9)
+
+
 def test_it_works_in_a_small_window(browser, address):
     with opened(browser, viewport={"width": 800, "height": 600}) as page:
         desk = Desk(page).open(address)

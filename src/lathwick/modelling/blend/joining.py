@@ -355,6 +355,8 @@ def surfaces_between(one: Surface, two: Surface, p: Vertex, q: Vertex) -> Coedge
         return exact
     start, way = np.array(p.point), np.array(q.point) - np.array(p.point)
     size = float(np.linalg.norm(way))
+    if size <= RESOLUTION:
+        return None
 
     def track(w: FloatArray) -> tuple[FloatArray, ...]:
         return (on_both(one, two, start + w[:, None] * way, way / size),)

@@ -25,7 +25,8 @@ export class PartView {
     this.canvas = this.renderer.domElement;
     this.canvas.tabIndex = 0;
     this.canvas.setAttribute("role", "application");
-    this.canvas.setAttribute("aria-label", "the part: arrows turn it, + and - zoom, 0 to 6 are standard views");
+    this.canvas.setAttribute("aria-label", "the part: arrows turn it, + and - zoom, 0 to 6 are standard views, "
+      + "n and p go through its faces, Enter picks one");
     holder.append(this.canvas);
     this.scene = new THREE.Scene();
     this.root = new THREE.Group();
@@ -76,6 +77,9 @@ export class PartView {
     else if (key === "+" || key === "=") this.zoom(1.15);
     else if (key === "-") this.zoom(1 / 1.15);
     else if (key === "f") this.fit();
+    else if (key === "n") this.step(1);
+    else if (key === "p") this.step(-1);
+    else if (key === "Enter") { if (this.marked) this.pick(this.marked); }
     else if (key === "Escape") this.forget();
     else return false;
     return true;
@@ -300,14 +304,26 @@ export class PartView {
     }));
   }
 
+  // The next face, or the one before it, as if the pointer were over it.
+  step(by) {
+    const all = this.bodies.flatMap(({ front }) => front.userData.body.faces.map((_, face) => [front, face]));
+    if (!all.length) return;
+    this.place = ((this.place ?? (by > 0 ? -1 : 0)) + by + all.length) % all.length;
+    const [front, face] = all[this.place], body = front.userData.body, { start } = body.faces[face];
+    const corner = front.geometry.index.getX(3 * start);
+    const point = new this.THREE.Vector3().fromBufferAttribute(front.geometry.attributes.position, corner);
+    this.hover({ body, face, point, ...body.faces[face] });
+  }
+
   hover(found) {
-    const name = found ? found.name : "";
+    const name = found ? `${found.body.name} ${found.face} ${found.name}` : "";
     if (name === this.named) return;
     this.named = name;
+    this.marked = found;
     if (this.hovered) this.marks.remove(this.hovered);
     this.hovered = found ? this.patch(found, ACCENT, 0.35) : null;
     if (this.hovered) this.marks.add(this.hovered);
-    this.events.hover?.(found && { body: found.body.name, name, kind: found.kind, area: found.area });
+    this.events.hover?.(found && { body: found.body.name, name: found.name, kind: found.kind, area: found.area });
     this.draw();
   }
 
@@ -326,7 +342,7 @@ export class PartView {
     for (const { mark } of this.picks) this.marks.remove(mark);
     this.picks = [];
     if (this.hovered) this.marks.remove(this.hovered);
-    this.hovered = null;
+    this.hovered = this.marked = null;
     this.named = "";
     this.events.hover?.(null);
     this.events.pick?.([]);
