@@ -21,8 +21,11 @@ from .vertex_stars import (
 
 
 def continue_each_other(around: Surroundings, star: list[Wedge]) -> bool:
-    """Whether the two blended edges of a star go on in one direction at the vertex."""
-    return continues(*both_ends(around, star))
+    """Whether the two blended edges of a star go on in one direction at the vertex, and no edge between two
+    neighbours of theirs comes there smoothly alone, to part them farther on."""
+    return continues(*both_ends(around, star)) and all(
+        around.is_smooth(side[0].leaves.edge) for side in both_sides(around, star) if len(side) == 2
+    )
 
 
 def pass_on(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:
