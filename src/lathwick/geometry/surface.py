@@ -290,7 +290,7 @@ class Surface:
         net = self._own.net
         flat, places = net.uv.reshape(-1, 2), net.points.reshape(-1, 3)
         start = flat[int(((places - point) ** 2).sum(axis=1).argmin())].tolist()
-        found = self._foot_from(point, start[0], start[1])
+        found = self._foot_from(point, start[0], start[1], along_borders=True)
         if found is None:  # the usual way, with more care
             found = tuple(self.feet_from(np.array([point]), np.array([start]))[0].tolist())
         return found
@@ -302,9 +302,12 @@ class Surface:
         a, b, c, e, f, g = (_vec3(row[0]) for row in rows)
         return a, b, c, e, f, g
 
-    def _foot_from(self, point: Vec3, u: float, v: float) -> tuple[float, float] | None:
-        """Newton's method for one point, along a border where it would leave the surface; None where it does
-        not get nearer at once."""
+    def _foot_from(
+        self, point: Vec3, u: float, v: float, along_borders: bool = False
+    ) -> tuple[float, float] | None:
+        """Newton's method for one point; None where it does not get nearer at once. Where it would leave the
+        surface it goes along the border, or gives up: from a start that is not the nearest sample the foot
+        may be elsewhere then."""
         (u0, u1), (v0, v1) = self.reachable
         round_u, round_v = self.periods
         last = math.inf
@@ -320,6 +323,9 @@ class Surface:
             ):
                 return None
             step_u, step_v, last = (b * g - c * f) / rest, (b * f - a * g) / rest, away
+            leaves = not (round_u or u0 <= u + step_u <= u1) or not (round_v or v0 <= v + step_v <= v1)
+            if leaves and not along_borders:
+                return None
             stuck_u = not round_u and ((u <= u0 and step_u < 0.0) or (u >= u1 and step_u > 0.0))
             if stuck_u:
                 step_u, step_v = 0.0, -g / c
