@@ -19,6 +19,9 @@ BORDER = 33
 """So many points along an edge tell the range of parameters of a face."""
 
 TURN = (-math.pi, math.pi)
+MANY_PAIRS = 100_000
+"""So many pairs of boxes are not looked at one by one."""
+
 ROUNDING = 1e-15
 """What reaches no farther than by this share is not beyond."""
 
@@ -128,16 +131,28 @@ def _outline_box(face: Face) -> FloatArray:
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
-    """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet."""
-    found: list[tuple[int, int]] = []
+    """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet, in order."""
+    if len(one) * len(two) > MANY_PAIRS:
+        i, j = _pairs_of_many(one, two)
+    else:
+        i, j = np.indices((len(one), len(two)), dtype=np.intp).reshape(2, -1)
     slack = 2.0 * RESOLUTION
-    rows = max(1, 2_000_000 // max(1, len(two)))
-    for start in range(0, len(one), rows):
-        part = one[start : start + rows, None]
-        meets = (part[:, :, 0] <= two[None, :, 1] + slack) & (part[:, :, 1] >= two[None, :, 0] - slack)
-        i, j = np.nonzero(meets.all(axis=2))
-        found += zip((i + start).tolist(), j.tolist(), strict=True)
-    return found
+    meets = (one[i, 0] <= two[j, 1] + slack) & (one[i, 1] >= two[j, 0] - slack)
+    both = meets.all(axis=1)
+    return list(zip(i[both].tolist(), j[both].tolist(), strict=True))
+
+
+def _pairs_of_many(one: FloatArray, two: FloatArray) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Pairs that may meet: those that do in a plane of the axes along which there are most to tell apart."""
+    from shapely import STRtree, box
+
+    wide = np.ptp(two.mean(axis=1), axis=0) / np.maximum((two[:, 1] - two[:, 0]).mean(axis=0), RESOLUTION)
+    k, m = np.sort(np.argsort(wide)[1:])
+    grown = one + 4.0 * RESOLUTION * np.array([[-1.0], [1.0]])
+    tree = STRtree(box(two[:, 0, k], two[:, 0, m], two[:, 1, k], two[:, 1, m]))
+    i, j = tree.query(box(grown[:, 0, k], grown[:, 0, m], grown[:, 1, k], grown[:, 1, m]))
+    order = np.lexsort((j, i))
+    return i[order], j[order]
 
 
 def beside_plane(boxes: FloatArray, origins: FloatArray, normals: FloatArray) -> NDArray[np.bool_]:
