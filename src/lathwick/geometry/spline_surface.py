@@ -158,7 +158,7 @@ class SplineSurface(Surface):
     ) -> list[list[FloatArray]]:
         """Derivatives beyond the borders: those of Taylor polynomials across the border next to each
         place."""
-        across, along = beyond.any(axis=0).tolist()
+        across, along = bool(beyond[:, 0].any()), bool(beyond[:, 1].any())
         orders = [TAYLOR if more else most for more in (across, along)]
         rows = self._at(border, [(i, j) for i in range(orders[0] + 1) for j in range(orders[1] + 1)])
         table = np.array([[rows[i, j] for j in range(orders[1] + 1)] for i in range(orders[0] + 1)])
