@@ -22,8 +22,7 @@ from numpy.typing import NDArray
 from ..errors import ModellingError
 from .curve import AXES, curvature
 from .motion import Motion
-from .placement import FloatArray, Plane
-from .roots import IntArray
+from .placement import FloatArray, IntArray, Plane
 from .search import closed_in, filled_rows, least_between
 from .spline import FittedCurve, joined
 from .spline_surface import SplineSurface

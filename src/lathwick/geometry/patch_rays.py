@@ -16,8 +16,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from .placement import FloatArray
-from .roots import IntArray
+from .placement import FloatArray, IntArray
 from .search import filled_rows
 from .tolerance import NOWHERE
 

@@ -15,6 +15,7 @@ from ..gate import is_number, shown_value
 from .vector import Vec3, add, along, cross, dot, norm, scaled, sub, unit, vec3
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 
 
 _UNUSABLE = (TypeError, ValueError, IndexError, KeyError, OverflowError)

@@ -14,11 +14,9 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .placement import FloatArray
 
-IntArray = NDArray[np.intp]
 Rule = Callable[[FloatArray], FloatArray]
 
 HALVINGS = 60

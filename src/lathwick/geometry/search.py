@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from .placement import FloatArray
-from .roots import IntArray, Rule
+from .placement import FloatArray, IntArray
+from .roots import Rule
 
 FALSE_POSITIONS = 60
 EXACT = 1e-13

@@ -19,8 +19,8 @@ import numpy as np
 
 from .curve import Curve
 from .motion import Motion
-from .placement import FloatArray
-from .roots import IntArray, chebyshev, on_pieces, polynomial_roots
+from .placement import FloatArray, IntArray
+from .roots import chebyshev, on_pieces, polynomial_roots
 from .tolerance import NOWHERE
 from .vector import Vec3, unit
 

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from .curve import AXES, required
 from .motion import Motion
+from .newton_steps import newton_step, solved, stepped
 from .patch_rays import patch_ray_hits
 from .placement import FloatArray, Plane
 from .tolerance import NOWHERE
@@ -257,7 +258,7 @@ class Surface:
             here, target = uv[todo], points[todo]
             d = self.derivatives(here)
             before = ((d[0][0] - target) ** 2).sum(axis=1)
-            move, sure = _newton_step(target, here, d, low, high)
+            move, sure = newton_step(target, here, d, low, high)
             moved = np.clip(here + move, low, high)
             rough = np.flatnonzero((np.abs(move) > ROUGH * span).any(axis=1))
             for _ in range(HALVINGS if len(rough) else 0):
@@ -331,8 +332,8 @@ class Surface:
                 step_u, step_v = 0.0, -g / c
             if not round_v and ((v <= v0 and step_v < 0.0) or (v >= v1 and step_v > 0.0)):
                 step_u, step_v = 0.0 if stuck_u else -f / a, 0.0
-            u, step_u = _stepped(u, step_u, u0, u1, round_u)
-            v, step_v = _stepped(v, step_v, v0, v1, round_v)
+            u, step_u = stepped(u, step_u, u0, u1, round_u)
+            v, step_v = stepped(v, step_v, v0, v1, round_v)
             if abs(step_u) <= LAST_STEP * (u1 - u0) and abs(step_v) <= LAST_STEP * (v1 - v0):
                 return u, v
         return None
@@ -448,7 +449,7 @@ class Surface:
             u, v, uu, both, vv = (
                 (x * way).sum(axis=1) for x in (d[1][0], d[0][1], d[2][0], d[1][1], d[0][2])
             )
-            move = _solved(uu, both, vv, np.column_stack([u, v]))
+            move = solved(uu, both, vv, np.column_stack([u, v]))
             moved = np.clip(here + np.clip(move, -0.1 * span, 0.1 * span), low, high)
             uv[todo] = moved
             todo = todo[(np.abs(moved - here) > SETTLED * span).any(axis=1)]
@@ -674,14 +675,6 @@ def curvatures(surface: Surface, uv: FloatArray) -> tuple[FloatArray, FloatArray
     return mean - root, mean + root
 
 
-def _stepped(at: float, step: float, low: float, high: float, period: float) -> tuple[float, float]:
-    """A parameter after a step, within its range or round its period; and the step as it was made."""
-    if period:
-        return low + (at + step - low) % period, step
-    to = min(max(at + step, low), high)
-    return to, to - at
-
-
 def _vec3(row: FloatArray) -> Vec3:
     x, y, z = row.tolist()
     return (x, y, z)
@@ -701,33 +694,3 @@ def _local_least(values: FloatArray, periods: tuple[float, float]) -> Any:
     around = [padded[1 + i : padded.shape[0] - 1 + i, 1 + j : padded.shape[1] - 1 + j]
               for i in (-1, 0, 1) for j in (-1, 0, 1) if (i, j) != (0, 0)]  # fmt: skip
     return (values <= np.min(around, axis=0)).astype(bool)
-
-
-def _solved(a: FloatArray, b: FloatArray, c: FloatArray, slope: FloatArray) -> FloatArray:
-    """Steps against slopes (N, 2) by symmetric matrices ((a, b), (b, c)); downhill where one is singular."""
-    rest = a * c - b * b
-    safe = np.abs(rest) > 1e-14 * (np.abs(a) + np.abs(b) + np.abs(c)) ** 2
-    rest = np.where(safe, rest, 1.0)
-    move = np.column_stack([b * slope[:, 1] - c * slope[:, 0], b * slope[:, 0] - a * slope[:, 1]])
-    size = np.maximum(np.abs(a) + np.abs(b) + np.abs(c), NOWHERE)
-    return np.where(safe[:, None], move / rest[:, None], -slope / size[:, None])
-
-
-def _newton_step(
-    points: FloatArray, uv: FloatArray, d: list[list[FloatArray]], low: FloatArray, high: FloatArray
-) -> tuple[FloatArray, BoolArray]:
-    """A step towards the feet of points, along the border where it would leave the surface; and where it is
-    one of Newton's method proper, so that the next one would be about its square."""
-    off = d[0][0] - points
-    slope = np.column_stack([(off * d[1][0]).sum(axis=1), (off * d[0][1]).sum(axis=1)])
-    e, f, g = ((x * y).sum(axis=1) for x, y in ((d[1][0],) * 2, (d[1][0], d[0][1]), (d[0][1],) * 2))
-    a, b, c = (metric + (off * x).sum(axis=1) for metric, x in ((e, d[2][0]), (f, d[1][1]), (g, d[0][2])))
-    flat = ~((a > 0) & (a * c - b * b > 1e-12 * a * c))  # no minimum nearby: without the curvature
-    a, b, c = (np.where(flat, metric, x) for metric, x in ((e, a), (f, b), (g, c)))
-    move = _solved(a, b, c, slope)
-    sure = ~flat
-    for k, bend in ((0, c), (1, a)):
-        stuck = ((uv[:, k] <= low[k]) & (move[:, k] < 0)) | ((uv[:, k] >= high[k]) & (move[:, k] > 0))
-        move[stuck, k] = 0.0
-        move[stuck, 1 - k] = -slope[stuck, 1 - k] / np.maximum(bend[stuck], NOWHERE)
-    return move, sure

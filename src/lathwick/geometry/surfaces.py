@@ -14,8 +14,7 @@ from .curve import curvature
 from .curve_offset import offset_curve
 from .curves import Ellipse
 from .motion import Motion
-from .placement import FloatArray, Plane
-from .roots import IntArray
+from .placement import FloatArray, IntArray, Plane
 from .search import filled_rows
 from .spline import BSpline, SplineCurve
 from .spline_surface import SplineSurface, extruded_spline

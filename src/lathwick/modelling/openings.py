@@ -13,14 +13,13 @@ from numpy.typing import NDArray
 from ..errors import ModellingError
 from ..geometry.curves import Line
 from ..geometry.intersections import intersection
-from ..geometry.placement import FloatArray, Plane
+from ..geometry.placement import FloatArray, IntArray, Plane
 from ..geometry.spline import FittedCurve, interpolated_fit, interpolated_fits
 from ..geometry.surface import Surface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance, dot, sub, unit, vec3
 from ..sketch.pieces import LinePiece, Piece
 from ..topology.body import Body
-from ..topology.border import IntArray
 from ..topology.boxes import keep_boxes, outer_box, overlapping
 from ..topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ..topology.names import side_names

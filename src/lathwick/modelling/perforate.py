@@ -13,13 +13,12 @@ import numpy as np
 import shapely
 
 from ..errors import ModellingError, naming_its_step
-from ..geometry.placement import FloatArray, Plane
+from ..geometry.placement import FloatArray, IntArray, Plane
 from ..geometry.surface import Surface
 from ..geometry.surfaces import PlaneSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..sketch.pieces import ArcPiece, LinePiece, Piece, places_along
 from ..topology.body import Body, BodyFace
-from ..topology.border import IntArray
 from ..topology.brep import Face
 from ..topology.selection import Selection
 from ..topology.trim import OUTSIDE, region_of

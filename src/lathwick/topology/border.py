@@ -11,19 +11,17 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.placement import FloatArray
+from ..geometry.placement import FloatArray, IntArray
 from ..geometry.surface import Surface
 from ..geometry.tolerance import NOWHERE
 from .brep import Coedge, Edge
 from .windings import path_along
 
-IntArray = NDArray[np.intp]
-
 RUN = 32
 """Boxes are made around so many chords in succession."""
 
 BESIDE = 0.05
-"""A way may meet a chord a little beyond its end, by at most such a share of its length."""
+"""A way may meet a chord beyond its end by at most such a share of its length."""
 
 HAIR = 1e-9
 """Boxes are larger by such a share, for rounding."""

@@ -14,15 +14,13 @@ from numpy.typing import NDArray
 
 from ..geometry.conics import Hyperbola
 from ..geometry.curves import Circle, Ellipse, Line
-from ..geometry.placement import FloatArray
+from ..geometry.placement import FloatArray, IntArray
 from ..geometry.search import closed_in
 from ..geometry.surface import Surface
 from ..geometry.tolerance import NOWHERE
 from ..geometry.vector import cross, norm
 from .brep import Coedge, Edge, Face, Loop
 from .windings import unrolled
-
-IntArray = NDArray[np.intp]
 
 OUTER_NODES, OUTER_WEIGHTS = leggauss(16)
 INNER_NODES, INNER_WEIGHTS = leggauss(3)

@@ -17,12 +17,12 @@ import numpy as np
 from numpy.polynomial.legendre import leggauss
 
 from ..errors import ModellingError
-from ..geometry.placement import FloatArray
+from ..geometry.placement import FloatArray, IntArray
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .brep import Coedge, Face
-from .edge_nodes import BorderNodes, IntArray
+from .edge_nodes import BorderNodes
 from .windings import SAMPLES, along, path_along, winding
 
 NODES, WEIGHTS = leggauss(24)

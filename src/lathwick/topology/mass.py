@@ -22,14 +22,14 @@ from typing import Any
 import numpy as np
 from numpy.polynomial.legendre import leggauss
 
-from ..geometry.placement import FloatArray
+from ..geometry.placement import FloatArray, IntArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import NOWHERE
 from .boxes import outer_box
 from .brep import Edge, Face
-from .edge_nodes import INNER_NODES, INNER_WEIGHTS, BorderNodes, IntArray, border_nodes
+from .edge_nodes import INNER_NODES, INNER_WEIGHTS, BorderNodes, border_nodes
 from .face_quadrature import (
     NODES,
     WEIGHTS,

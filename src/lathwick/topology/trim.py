@@ -12,11 +12,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.placement import FloatArray, Plane
+from ..geometry.placement import FloatArray, IntArray, Plane
 from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surface import Surface
 from ..geometry.tolerance import GRAZING, RESOLUTION
-from .border import IntArray, Paths
+from .border import BESIDE, Paths
 from .brep import Face, Loop
 from .round_trim import RoundLoops, has_round_loops
 
@@ -254,7 +254,7 @@ class TrimmedRegion:
         with np.errstate(divide="ignore", invalid="ignore"):
             s = (w[:, 0] * e[:, 1] - w[:, 1] * e[:, 0]) / across
             t = (w[:, 0] * d[:, 1] - w[:, 1] * d[:, 0]) / across
-        blur = np.minimum(0.05, 1e-7 + 4.0 * paths.blur / np.maximum(far, 1e-12))
+        blur = np.minimum(BESIDE, 1e-7 + 4.0 * paths.blur / np.maximum(far, 1e-12))
         hit = (s > 0.0) & (s <= 1.0 + blur[i]) & (t >= -1e-9) & (t <= 1.0 + 1e-9)
         i, j, s, across, e = i[hit], j[hit], s[hit], across[hit], e[hit]
         least, first = np.full(len(p), np.inf), np.zeros(len(p), dtype=np.intp)
