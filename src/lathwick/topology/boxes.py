@@ -132,6 +132,8 @@ def _outline_box(face: Face) -> FloatArray:
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
     """Numbers of the boxes, (N, 2, 3) and (M, 2, 3), that meet, in order."""
+    if not len(one) or not len(two):
+        return []
     if len(one) * len(two) > MANY_PAIRS:
         i, j = _pairs_of_many(one, two)
     else:
