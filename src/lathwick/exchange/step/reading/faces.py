@@ -164,7 +164,7 @@ class FaceReader:
 
     def _made_edges(self, number: int) -> list[RawUse]:
         source = self._source
-        _, start, end, geometry, same = source.values(number, "EDGE_CURVE", 5)[:5]
+        start, end, geometry, same = self._edge_values(number)
         a, b = (self._corner(source.ref(v, number, "a vertex")) for v in (start, end))
         forward = source.flag(same, number, "same_sense")
         basis = source.ref(geometry, number, "a curve")
@@ -173,6 +173,15 @@ class FaceReader:
             return self._chained(chain if forward else turned(chain), a, b, number)
         made = self._made_edge(number, read_curve(source, basis), (a, b), forward)
         return [] if made is None else [RawUse(*made)]
+
+    def _edge_values(self, number: int) -> list[Any]:
+        """Start, end, curve and sense of an edge, or of a piece of one."""
+        source = self._source
+        if source.text.part(number, "SUBEDGE") is None:
+            return source.values(number, "EDGE_CURVE", 5)[1:5]
+        _, start, end, whole = source.values(number, "SUBEDGE", 4)[:4]
+        parent = source.values(source.ref(whole, number, "an edge"), "EDGE_CURVE", 5)
+        return [start, end, *parent[3:5]]
 
     def _chained(self, chain: list[Piece], a: int, b: int, number: int) -> list[RawUse]:
         pieces = [piece for piece in between(chain, self.corners[a], self.corners[b], number)
@@ -205,9 +214,9 @@ class FaceReader:
                 return None
             return self._straight(a, b), True
         if a == b or distance(p, q) <= NEAREST:
+            if _is_tiny(curve):
+                return None
             if not curve.period and distance(curve.point(low), curve.point(high)) > NEAR:
-                if _is_tiny(curve):
-                    return None
                 raise ExchangeError(f"#{number}: the edge ends where it starts, on an open curve")
             t = curve.parameter(p) if curve.period else low
             whole = RawEdge(curve, t, t + (curve.period or high - low), a, a)

@@ -1,0 +1,547 @@
+"""Balls, rings, cones, domes and cans as writers of all sorts put them, and their texts in every spelling."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable
+from itertools import product
+
+import numpy as np
+import pytest
+
+import lathwick as lw
+
+from .by_hand import BACK, DOWN, HEAD, ORIGIN, TAIL, ByHand, X, Y, Z
+
+BALL, RING = 4 / 3 * math.pi * 3**3, 2 * math.pi**2 * 5 * 2**2
+CONE, DOME, CAN = math.pi * 2**2 * 6 / 3, BALL / 2, math.pi * 2**2 * 5
+LEFT = (-1.0, 0.0, 0.0)
+
+Draw = Callable[[ByHand], None]
+SOLIDS: dict[str, tuple[Draw, float, list[str]]] = {}
+
+
+def solid(volume: float, *kinds: str) -> Callable[[Draw], Draw]:
+    def keep(draw: Draw) -> Draw:
+        SOLIDS[draw.__name__.replace("_", " ").strip()] = draw, volume, sorted(kinds)
+        return draw
+
+    return keep
+
+
+@pytest.mark.parametrize("name", SOLIDS)
+def test_a_solid_is_read_whole(name, tmp_path):
+    draw, volume, kinds = SOLIDS[name]
+    file = ByHand()
+    draw(file)
+    (tmp_path / "a.step").write_text(file.text())
+    part = lw.read_step(tmp_path / "a.step")
+    assert part.body.volume == pytest.approx(volume, rel=1e-12)
+    assert sorted(face.kind for face in part.body.faces()) == kinds
+    assert len(part.body.edges()) == len(kinds) - 1  # no seam is left
+    assert not part.messages
+
+
+# ---------------------------------------------------------------------- balls of radius 3
+
+
+def sphere(file: ByHand, z=Z, x=X) -> str:
+    return file.add(f"SPHERICAL_SURFACE('',{file.frame(ORIGIN, z, x)},3.)")
+
+
+def meridian(file: ByHand, back: bool = False) -> str:
+    """From the south pole to the north, by way of +x or -x."""
+    file.vertex("s", (0, 0, -3))
+    file.vertex("n", (0, 0, 3))
+    return file.circle(ORIGIN, 3, Y if back else BACK, DOWN)
+
+
+@solid(BALL, "sphere")
+def ball_with_a_seam(file):
+    file.edge("m", "s", "n", meridian(file))
+    file.face(sphere(file), "m+ m-")
+
+
+@solid(BALL, "sphere")
+def ball_with_edges_at_its_poles(file):
+    file.edge("m", "s", "n", meridian(file))
+    for name, pole, height in (("S", "s", -3), ("N", "n", 3)):
+        file.edge(name, pole, pole, file.circle((0, 0, height), 1e-9))
+    file.face(sphere(file), "S+ m+ N- m-")
+
+
+@solid(BALL, "sphere")
+def ball_in_halves_along_its_equator(file):
+    file.vertex("a", (3, 0, 0))
+    file.edge("e", "a", "a", file.circle(ORIGIN, 3))
+    whole = sphere(file)
+    file.face(whole, "e+")
+    file.face(whole, "e-")
+
+
+@solid(BALL, "sphere")
+def ball_in_halves_along_a_meridian(file):
+    file.edge("m", "s", "n", meridian(file))
+    file.edge("k", "s", "n", meridian(file, back=True))
+    whole = sphere(file)
+    file.face(whole, "k+ m-")
+    file.face(whole, "m+ k-")
+
+
+@solid(BALL, "sphere")
+def ball_in_halves_with_seams(file):
+    curve = meridian(file)
+    file.vertex("a", (3, 0, 0))
+    file.edge("e", "a", "a", file.circle(ORIGIN, 3))
+    file.edge("l", "s", "a", curve)
+    file.edge("u", "a", "n", curve)
+    whole = sphere(file)
+    file.face(whole, "e+ u+ u-")
+    file.face(whole, "e- l- l+")
+
+
+@solid(BALL, "sphere")
+def ball_with_a_vertex_loop(file):
+    file.vertex("s", (0, 0, -3))
+    file.face(sphere(file), "@s")
+
+
+@solid(BALL, "sphere")
+def ball_without_bounds(file):
+    file.face(sphere(file))
+
+
+@solid(BALL, "sphere")
+def ball_that_is_turned(file):
+    curve = meridian(file)
+    file.edge("m", "s", "n", curve)
+    file.face(file.turned(curve), "m+ m-", sense="F")
+
+
+@solid(BALL, "sphere")
+def ball_in_octants(file):
+    ways = {name: sign * np.eye(3)[k] for k, pair in enumerate(("xX", "yY", "zZ"))
+            for name, sign in zip(pair, (1, -1), strict=True)}  # fmt: skip
+    for name, way in ways.items():
+        file.vertex(name, 3 * way)
+    known: set[str] = set()
+
+    def quarter(a: str, b: str) -> str:
+        if b + a in known:
+            return f"{b}{a}-"
+        if a + b not in known:
+            file.edge(a + b, a, b, file.circle(ORIGIN, 3, np.cross(ways[a], ways[b]), ways[a]))
+            known.add(a + b)
+        return f"{a}{b}+"
+
+    whole = sphere(file)
+    for a, b, c in product("xX", "yY", "zZ"):
+        if np.linalg.det([ways[a], ways[b], ways[c]]) < 0:
+            b, c = c, b
+        file.face(whole, f"{quarter(a, b)} {quarter(b, c)} {quarter(c, a)}")
+
+
+# ---------------------------------------------------------------------- rings of radii 5 and 2
+
+
+def torus(file: ByHand) -> str:
+    return file.add(f"TOROIDAL_SURFACE('',{file.frame(ORIGIN)},5.,2.)")
+
+
+def around(file: ByHand) -> None:
+    """The outer and the inner rim."""
+    for vertex, edge, radius in (("a", "M", 7), ("b", "N", 3)):
+        file.vertex(vertex, (radius, 0, 0))
+        file.edge(edge, vertex, vertex, file.circle(ORIGIN, radius))
+
+
+def across(file: ByHand) -> None:
+    """Two sections."""
+    for vertex, edge, x, z, ahead in (("a", "p", 5, BACK, X), ("c", "q", -5, Y, LEFT)):
+        file.vertex(vertex, (1.4 * x, 0, 0))
+        file.edge(edge, vertex, vertex, file.circle((x, 0, 0), 2, z, ahead))
+
+
+@solid(RING, "torus")
+def ring_with_two_seams(file):
+    around(file)
+    across(file)
+    file.edge("M", "a", "a", file.circle(ORIGIN, 7))
+    file.face(torus(file), "M+ p+ M- p-")
+
+
+@solid(RING, "torus")
+def ring_cut_open(file):
+    across(file)
+    file.face(torus(file), "p+", "p-")
+
+
+@solid(RING, "torus")
+def ring_cut_around(file):
+    around(file)
+    file.face(torus(file), "M+", "M-")
+
+
+@solid(RING, "torus")
+def ring_of_two_bowls(file):
+    around(file)
+    whole = torus(file)
+    file.face(whole, "M+", "N-")
+    file.face(whole, "N+", "M-")
+
+
+@solid(RING, "torus")
+def ring_of_two_bowls_with_seams(file):
+    around(file)
+    section = file.circle((5, 0, 0), 2, BACK, X)
+    file.edge("t", "a", "b", section)
+    file.edge("u", "b", "a", section)
+    whole = torus(file)
+    file.face(whole, "M+ t+ N- t-")
+    file.face(whole, "N+ u+ M- u-")
+
+
+@solid(RING, "torus")
+def ring_of_two_bends(file):
+    across(file)
+    whole = torus(file)
+    file.face(whole, "q+", "p-")
+    file.face(whole, "p+", "q-")
+
+
+@solid(RING, "torus")
+def ring_of_two_bends_with_seams(file):
+    across(file)
+    rim = file.circle(ORIGIN, 7)
+    file.edge("A", "a", "c", rim)
+    file.edge("B", "c", "a", rim)
+    whole = torus(file)
+    file.face(whole, "A+ q+ A- p-")
+    file.face(whole, "B+ p+ B- q-")
+
+
+# ---------------------------------------------------------------------- cones of radius 2, 6 high
+
+HALF_ANGLE = repr(math.atan2(2, 6))
+FLANK = (-2.0, 0.0, 6.0)
+
+
+def conical(file: ByHand) -> str:
+    return file.add(f"CONICAL_SURFACE('',{file.frame(ORIGIN, DOWN)},2.,{HALF_ANGLE})")
+
+
+def foot(file: ByHand) -> None:
+    file.vertex("a", (2, 0, 0))
+    file.vertex("t", (0, 0, 6))
+    file.edge("r", "a", "a", file.circle(ORIGIN, 2))
+    file.face(file.plane(ORIGIN, DOWN), "r-")
+
+
+@solid(CONE, "cone", "plane")
+def cone_with_a_seam(file):
+    foot(file)
+    file.edge("s", "a", "t", file.line((2, 0, 0), FLANK))
+    file.face(conical(file), "r+ s+ s-")
+
+
+@solid(CONE, "cone", "plane")
+def cone_that_is_turned(file):
+    foot(file)
+    flank = file.line((2, 0, 0), FLANK)
+    file.edge("s", "a", "t", flank)
+    file.face(file.turned(flank), "r+ s+ s-")
+
+
+@solid(CONE, "cone", "plane")
+def cone_with_a_rim_alone(file):
+    foot(file)
+    file.face(conical(file), "r+")
+
+
+@solid(CONE, "cone", "plane")
+def cone_with_its_apex_as_a_loop(file):
+    foot(file)
+    file.face(conical(file), "r+", "@t")
+
+
+@solid(CONE, "cone", "plane")
+def cone_with_its_apex_as_the_outer_loop(file):
+    foot(file)
+    file.face(conical(file), "@t", "r+")
+
+
+@solid(CONE, "cone", "plane")
+def cone_placed_at_its_apex(file):
+    foot(file)
+    file.face(file.add(f"CONICAL_SURFACE('',{file.frame((0, 0, 6), DOWN)},0.,{HALF_ANGLE})"), "r+")
+
+
+@solid(CONE, "cone", "plane")
+def cone_of_a_negative_angle(file):
+    foot(file)
+    file.face(file.add(f"CONICAL_SURFACE('',{file.frame(ORIGIN)},2.,-{HALF_ANGLE})"), "r+")
+
+
+@solid(CONE, "cone", "plane")
+def cone_in_halves(file):
+    rim = file.circle(ORIGIN, 2)
+    for name, place in (("a", (2, 0, 0)), ("b", (-2, 0, 0)), ("t", (0, 0, 6))):
+        file.vertex(name, place)
+    file.edge("p", "a", "b", rim)
+    file.edge("q", "b", "a", rim)
+    file.edge("s", "a", "t", file.line((2, 0, 0), FLANK))
+    file.edge("u", "b", "t", file.line((-2, 0, 0), (2, 0, 6)))
+    whole = conical(file)
+    file.face(file.plane(ORIGIN, DOWN), "q- p-")
+    file.face(whole, "p+ u+ s-")
+    file.face(whole, "q+ s+ u-")
+
+
+# ---------------------------------------------------------------------- domes of radius 3
+
+
+def equator(file: ByHand, halved: bool = False) -> str:
+    file.vertex("a", (3, 0, 0))
+    rim = file.circle(ORIGIN, 3)
+    if halved:
+        file.vertex("b", (-3, 0, 0))
+        file.edge("p", "a", "b", rim)
+        file.edge("q", "b", "a", rim)
+    else:
+        file.edge("e", "a", "a", rim)
+    file.face(file.plane(ORIGIN), "q- p-" if halved else "e-", sense="F")
+    return rim
+
+
+@solid(DOME, "sphere", "plane")
+def dome_with_a_rim_alone(file):
+    equator(file)
+    file.face(sphere(file), "e+")
+
+
+@solid(DOME, "sphere", "plane")
+def dome_with_a_seam(file):
+    equator(file)
+    file.edge("u", "a", "n", meridian(file))
+    file.face(sphere(file), "e+ u+ u-")
+
+
+@solid(DOME, "sphere", "plane")
+def dome_with_its_top_as_a_loop(file):
+    equator(file)
+    file.vertex("n", (0, 0, 3))
+    file.face(sphere(file), "e+", "@n")
+
+
+@solid(DOME, "sphere", "plane")
+def dome_with_poles_on_its_rim(file):
+    equator(file, halved=True)
+    file.face(sphere(file, X, Y), "p+ q+")
+
+
+@solid(DOME, "sphere", "plane")
+def dome_in_quarters_with_poles_on_its_rim(file):
+    equator(file, halved=True)
+    file.edge("s", "a", "b", file.circle(ORIGIN, 3, BACK, X))
+    whole = sphere(file, X, Z)
+    file.face(whole, "p+ s-")
+    file.face(whole, "q+ s+")
+
+
+# ---------------------------------------------------------------------- cans of radius 2, 5 high
+
+
+def wall(file: ByHand) -> str:
+    return file.add(f"CYLINDRICAL_SURFACE('',{file.frame(ORIGIN)},2.)")
+
+
+def rims(file: ByHand) -> None:
+    for vertex, edge, height in (("a", "p", 0), ("c", "u", 5)):
+        file.vertex(vertex, (2, 0, height))
+        file.edge(edge, vertex, vertex, file.circle((0, 0, height), 2))
+
+
+def top(file: ByHand) -> None:
+    file.face(file.plane((0, 0, 5)), "u+")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_in_default_places(file):
+    low, high = (file.add(f"AXIS2_PLACEMENT_3D('',{file.point((0, 0, z))},$,$)") for z in (0, 5))
+    for vertex, edge, frame, z in (("a", "p", low, 0), ("c", "u", high, 5)):
+        file.vertex(vertex, (2, 0, z))
+        file.edge(edge, vertex, vertex, file.add(f"CIRCLE('',{frame},2.)"))
+    file.face(file.add(f"CYLINDRICAL_SURFACE('',{low},2.)"), "p+", "u-")
+    file.face(file.add(f"PLANE('',{low})"), "p-", sense="F")
+    file.face(file.add(f"PLANE('',{high})"), "u+")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_with_long_and_leaning_directions(file):
+    for vertex, edge, z in (("a", "p", 0), ("c", "u", 5)):
+        file.vertex(vertex, (2, 0, z))
+        file.edge(edge, vertex, vertex, file.circle((0, 0, z), 2, (0, 0, 7), (3, 0, 5)))
+    file.face(wall(file), "p+", "u-")
+    file.face(file.plane(ORIGIN, (0, 0, 0.1)), "p-", sense="F")
+    top(file)
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_with_everything_the_other_way(file):
+    file.vertex("a", (2, 0, 0))
+    file.vertex("c", (2, 0, 5))
+    file.edge("p", "a", "a", file.circle(ORIGIN, 2, DOWN), sense="F")
+    file.edge("u", "c", "c", file.circle((0, 0, 5), 2))
+    file.face(wall(file), "p+", "u-")
+    file.face(file.plane(ORIGIN, DOWN), "p-")
+    file.face(file.plane((0, 0, 5), DOWN), "u+", sense="F")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_in_thirds(file):
+    places = [(2 * math.cos(t), 2 * math.sin(t)) for t in (0.3, 2.1, 4.4)]
+    low, high, whole = file.circle(ORIGIN, 2), file.circle((0, 0, 5), 2), wall(file)
+    for k, (x, y) in enumerate(places):
+        file.vertex(f"a{k}", (x, y, 0))
+        file.vertex(f"c{k}", (x, y, 5))
+        file.edge(f"s{k}", f"a{k}", f"c{k}", file.line((x, y, 0), Z))
+    for k in range(3):
+        after = (k + 1) % 3
+        file.edge(f"p{k}", f"a{k}", f"a{after}", low)
+        file.edge(f"u{k}", f"c{k}", f"c{after}", high)
+        file.face(whole, f"p{k}+ s{after}+ u{k}- s{k}-")
+    file.face(file.plane(ORIGIN), "p2- p1- p0-", sense="F")
+    file.face(file.plane((0, 0, 5)), "u0+ u1+ u2+")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_with_a_foot_in_halves(file):
+    rims(file)
+    file.vertex("b", (-2, 0, 0))
+    low = file.circle(ORIGIN, 2)
+    file.edge("p", "a", "b", low)
+    file.edge("q", "b", "a", low)
+    file.edge("s", "a", "c", file.line((2, 0, 0), Z))
+    file.edge("x", "a", "b", file.line((2, 0, 0), LEFT))
+    file.face(wall(file), "p+ q+ s+ u- s-")
+    flat = file.plane(ORIGIN)
+    file.face(flat, "p- x+", sense="F")
+    file.face(flat, "q- x-", sense="F")
+    top(file)
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_with_a_slit_foot(file):
+    rims(file)
+    file.vertex("o", ORIGIN)
+    file.edge("x", "a", "o", file.line((2, 0, 0), LEFT))
+    file.face(wall(file), "p+", "u-")
+    file.face(file.plane(ORIGIN), "p- x+ x-", sense="F")
+    top(file)
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_on_pieces_of_an_edge(file):
+    rims(file)
+    file.vertex("b", (-2, 0, 0))
+    file.piece("q", "a", "b", "p")
+    file.piece("r", "b", "a", "p")
+    file.face(wall(file), "q+ r+", "u-")
+    file.face(file.plane(ORIGIN), "r- q-", sense="F")
+    top(file)
+
+
+# ---------------------------------------------------------------------- texts
+
+ROW = "DATA;\n#8000="
+OTHER_VALUES = (
+    "FOO('x''y',1.,(),((1,2),(3.E+4,-5.E-2)),*,.U.,\"0FF\",TYPED(3.),OTHER((TYPED(2))),"
+    "'a\\X\\E9b\\S\\ic\\X2\\03B103B2\\X0\\\\X4\\0001F600\\X0\\\\PA\\\\N\\');\n"
+)
+NEW_HEADER = (
+    "FILE_SCHEMA(('AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }'));\n"
+    "FILE_POPULATION('X','Y',$);\nSECTION_LANGUAGE('A','en');\nSECTION_CONTEXT('A',('B'));"
+)
+
+
+def in_sections(text: str) -> str:
+    rows = text.removeprefix(HEAD).removesuffix(TAIL).splitlines()
+    first, second = ("\n".join(some) for some in (rows[:20], rows[20:]))
+    start = HEAD.replace("DATA;", "DATA('A',('CONFIG_CONTROL_DESIGN'));")
+    return f"{start}{first}\nENDSEC;\nDATA('B',('CONFIG_CONTROL_DESIGN'));\n{second}\n{TAIL}"
+
+
+def third_edition(text: str) -> str:
+    more = "ANCHOR;\n<a>=#5;\n<x-1>='text';\nENDSEC;\nREFERENCE;\n#9001=<http://x.y/#a>;\n@3=<o.stp#b>;\nENDSEC;\n"
+    signed = "ENDSEC;\nSIGNATURE;\nMIIBxyz+/==\nENDSEC;\nEND-ISO-10303-21;\nSIGNATURE;\nabcd\nENDSEC;\n"
+    return text.replace("'2;1'", "'4;1'").replace("DATA;", more + "DATA;").replace(TAIL, signed)
+
+
+def renumbered(rule: Callable[[int], str]) -> Callable[[str], str]:
+    return lambda text: re.sub(r"#(\d+)", lambda found: "#" + rule(int(found[1])), text)
+
+
+TEXTS: dict[str, Callable[[str], str]] = {
+    "several sections": in_sections,
+    "third edition": third_edition,
+    "values of all kinds": lambda t: t.replace("DATA;\n", ROW + OTHER_VALUES),
+    "kinds of users": lambda t: t.replace("DATA;\n", ROW + "!SPECIAL_THING('x',1.,(#1,$),*,.U.);\n"),
+    "other header": lambda t: t.replace("FILE_SCHEMA(('CONFIG_CONTROL_DESIGN'));", NEW_HEADER),
+    "spaces": lambda t: re.sub(r"([(),=])", r" \1 ", t),
+    "tabs and lines": lambda t: re.sub(r"([(),=])", "\t\\1\n", t),
+    "one line": lambda t: t.replace("\n", " "),
+    "carriage returns": lambda t: t.replace("\n", "\r"),
+    "comments inside": lambda t: t.replace(",", "/*a;b'#3*/,"),
+    "a comment before": lambda t: "/* made ; by 'x */\n" + t,
+    "empty lines": lambda t: "\n\n" + t.replace(";\n", ";\n\n\n"),
+    "no last line": lambda t: t.replace("END-ISO-10303-21;\n", ""),
+    "a note at the end": lambda t: t + "this is a note\n\x1a",
+    "large numbers": renumbered(lambda n: str(n * 7919 + 4_000_000_000)),
+    "leading zeros": renumbered(lambda n: f"{n:08d}"),
+    "whole numbers for reals": lambda t: re.sub(r"(-?\d+)\.0(?=[,)])", r"\1", t),
+    "plus signs": lambda t: re.sub(r"(?<=[(,])(\d+\.)", r"+\1", t),
+    "no names": lambda t: t.replace("''", "$"),
+    "parts of a unit in another order": lambda t: t.replace(
+        "(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))",
+        "(NAMED_UNIT(*) SI_UNIT(.MILLI.,.METRE.) LENGTH_UNIT())",
+    ),
+}
+
+
+@pytest.mark.parametrize("spelling", TEXTS)
+def test_a_text_is_read_in_any_spelling(spelling, tmp_path):
+    file = ByHand()
+    cone_in_halves(file)
+    text = TEXTS[spelling](file.text())
+    assert text != file.text()
+    (tmp_path / "a.step").write_text(text, newline="")
+    part = lw.read_step(tmp_path / "a.step")
+    assert part.body.volume == pytest.approx(CONE, rel=1e-12)
+    assert not part.messages
+
+
+def test_older_bytes(tmp_path):
+    file = ByHand()
+    cone_in_halves(file)
+    (tmp_path / "a.step").write_bytes(file.text().replace("'t'", "'té'").encode("latin-1"))
+    assert lw.read_step(tmp_path / "a.step").body.volume == pytest.approx(CONE, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("row", "words"),
+    [
+        ("CURVE_REPLICA('',#1,#1)", "CURVE_REPLICA"),
+        ("OFFSET_CURVE_3D('',#1,1.,.F.,#1)", "OFFSET_CURVE_3D"),
+        ("PCURVE('',#1,#1)", "PCURVE"),
+    ],
+)
+def test_other_kinds_of_curves_are_named(row, words, tmp_path):
+    file = ByHand()
+    file.vertex("a", (3, 0, 0))
+    file.edge("e", "a", "a", file.add(row))
+    file.face(sphere(file), "e+")
+    file.face(file.plane(ORIGIN), "e-", sense="F")
+    (tmp_path / "a.step").write_text(file.text())
+    with pytest.raises(lw.ExchangeError, match=rf"a\.step: #\d+: a curve of the kind {words} cannot be read"):
+        lw.read_step(tmp_path / "a.step")
