@@ -8,10 +8,10 @@ from typing import ClassVar
 
 import numpy as np
 
-from .curve import AXES, Curve, even_breaks
+from .curve import AXES, Curve, Form, even_breaks
 from .motion import Motion
 from .placement import FloatArray, Plane
-from .vector import Vec3
+from .vector import Vec3, scaled
 
 WIDEST = 0.5
 """Parts of a conic are at most so wide, in its parameter."""
@@ -43,6 +43,11 @@ class Hyperbola(Curve):
     major: float
     minor: float
     kind: ClassVar[str] = "hyperbola"
+    form: ClassVar[Form] = Form(np.cosh, np.sinh, np.sinh, np.cosh)
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        return self.frame.origin, scaled(self.frame.x, self.major), scaled(self.frame.y, self.minor)
 
     def moved(self, motion: Motion) -> Hyperbola:
         k = motion.factor
@@ -95,6 +100,13 @@ class Parabola(Curve):
     frame: Plane
     focal: float
     kind: ClassVar[str] = "parabola"
+    form: ClassVar[Form] = Form(
+        np.square, lambda t: 2.0 * t, lambda t: 2.0 * t, lambda t: np.full_like(t, 2.0)
+    )
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        return self.frame.origin, scaled(self.frame.x, self.focal), scaled(self.frame.y, self.focal)
 
     def moved(self, motion: Motion) -> Parabola:
         return Parabola(motion.frame(self.frame), motion.factor * self.focal)

@@ -8,7 +8,8 @@ and overrides where it knows better. A class that lacks one of them is refused w
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Self
+from collections.abc import Callable
+from typing import ClassVar, NamedTuple, Self
 
 import numpy as np
 
@@ -44,11 +45,23 @@ def required(cls: type, base: type, *names: str) -> None:
         raise TypeError(f"{cls.__name__} lacks {', '.join(missing)}: see {base.__name__}")
 
 
+class Form(NamedTuple):
+    """Two functions f and g of curves o + f(t) x + g(t) y, and their derivatives: curves that differ in o, x
+    and y alone are evaluated at once."""
+
+    f: Callable[[FloatArray], FloatArray]
+    g: Callable[[FloatArray], FloatArray]
+    f_rate: Callable[[FloatArray], FloatArray]
+    g_rate: Callable[[FloatArray], FloatArray]
+
+
 class Curve:
     """What the rest of the package asks of a curve. `period` is 0.0 for an open curve."""
 
     __slots__ = ()
     kind: ClassVar[str]
+    form: ClassVar[Form | None] = None
+    """The form of all curves of a kind, if they have one; then they know their `axes`."""
 
     def __init_subclass__(cls) -> None:
         super().__init_subclass__()
@@ -78,6 +91,11 @@ class Curve:
     def period(self) -> float:
         """Length of the parameter range of a closed curve that may be passed round; 0.0 of others."""
         return 0.0
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        """o, x and y of a curve that has a `form`."""
+        raise NotImplementedError
 
     @property
     def domain(self) -> tuple[float, float]:

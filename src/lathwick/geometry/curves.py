@@ -8,10 +8,10 @@ from typing import ClassVar
 
 import numpy as np
 
-from .curve import AXES, Curve, even_breaks, turns_between
+from .curve import AXES, Curve, Form, even_breaks, turns_between
 from .motion import Motion
 from .placement import FloatArray, Plane
-from .vector import Vec3, along, dot, sub, vec3
+from .vector import Vec3, along, dot, scaled, sub, vec3
 
 NIL = 1e-18
 """A point so near to the long axis of an ellipse, as a share of the short one, lies on it."""
@@ -23,6 +23,10 @@ NEWTON_STEPS = 100
 """More than the search for the foot of a point on an ellipse takes, however slender that is."""
 
 
+STRAIGHT = Form(lambda t: t, np.zeros_like, np.ones_like, np.zeros_like)
+ROUND = Form(np.cos, np.sin, lambda t: -np.sin(t), np.cos)
+
+
 @dataclass(frozen=True, slots=True)
 class Line(Curve):
     """A straight line; the parameter is the distance from `origin` along the unit `direction`."""
@@ -30,6 +34,11 @@ class Line(Curve):
     origin: Vec3
     direction: Vec3
     kind: ClassVar[str] = "line"
+    form: ClassVar[Form] = STRAIGHT
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        return self.origin, self.direction, (0.0, 0.0, 0.0)
 
     def moved(self, motion: Motion) -> Line:
         return Line(motion.point(self.origin), motion.direction(self.direction))
@@ -74,6 +83,12 @@ class Circle(Curve):
     frame: Plane
     radius: float
     kind: ClassVar[str] = "circle"
+    form: ClassVar[Form] = ROUND
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        frame = self.frame
+        return frame.origin, scaled(frame.x, self.radius), scaled(frame.y, self.radius)
 
     @property
     def period(self) -> float:
@@ -152,6 +167,11 @@ class Ellipse(Curve):
     major: float
     minor: float
     kind: ClassVar[str] = "ellipse"
+    form: ClassVar[Form] = ROUND
+
+    @property
+    def axes(self) -> tuple[Vec3, Vec3, Vec3]:
+        return self.frame.origin, scaled(self.frame.x, self.major), scaled(self.frame.y, self.minor)
 
     @property
     def period(self) -> float:

@@ -14,6 +14,10 @@ from ..topology.brep import Face
 from ..topology.round_trim import has_round_loops
 from .delaunay import triangulated
 from .mesh import IntArray
+from .sampling import TooCoarseError
+
+MANY_POINTS = 10_000
+"""With more points a face is triangulated by a method whose cost grows less."""
 
 
 def _disc(rings: Sequence[list[int]]) -> IntArray:
@@ -61,6 +65,11 @@ def flat_triangles(face: Face, rings: Sequence[list[int]], points: FloatArray) -
     polygon = polygon_of(face, rings, points)
     if not polygon.is_valid:
         return _flat_pinched(face, rings, points)
+    if sum(map(len, rings)) > MANY_POINTS:
+        try:
+            return _flat_pinched(face, rings, points, _in_holes(polygon))
+        except TooCoarseError:
+            pass  # the slower way does it too
     cells = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon))
     corners = cells.reshape(-1, 4, 2)[:, :3]
     index = {
@@ -80,10 +89,21 @@ def flat_triangles(face: Face, rings: Sequence[list[int]], points: FloatArray) -
     return triangles
 
 
-def _flat_pinched(face: Face, rings: Sequence[list[int]], points: FloatArray) -> IntArray:
-    """As `_flat`, for a face whose rings pass a point more than once."""
+def _in_holes(polygon: shapely.Polygon) -> FloatArray:
+    """A place in every hole, (H, 2)."""
+    return shapely.get_coordinates(shapely.point_on_surface([shapely.Polygon(r) for r in polygon.interiors]))
+
+
+def _flat_pinched(
+    face: Face, rings: Sequence[list[int]], points: FloatArray, in_holes: FloatArray | None = None
+) -> IntArray:
+    """As `flat_triangles`, for faces whose rings pass a point more than once or have very many points.
+    in_holes : places that keep triangles of many points on one circle out of the holes, (H, 2)."""
     index = np.array(list(dict.fromkeys(i for ring in rings for i in ring)))
     place = {i: k for k, i in enumerate(index.tolist())}
     sides = [(place[a], place[b]) for ring in rings for a, b in zip(ring, [*ring[1:], ring[0]], strict=True)]
-    triangles = index[triangulated(face.surface.parameters(points[index]), np.array(sides))]
+    places = face.surface.parameters(points[index])
+    if in_holes is not None:
+        places = np.concatenate([places, in_holes])
+    triangles = index[triangulated(places, np.array(sides))]
     return triangles if face.outward else triangles[:, ::-1]

@@ -35,6 +35,7 @@ ROOM = 1.5
 """A border so many times as far away as an outline reaches is clear of it."""
 
 SHARES = np.linspace(0.0, 1.0, NODES)
+FEW = SHARES[::4]
 
 
 class Outlines(Protocol):
@@ -126,10 +127,19 @@ _Rim = list[tuple[Edge, bool]]
 """The edges of an outline on a face, and whether the pieces run along them."""
 
 
-def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[int]) -> dict[int, _Rim]:
-    """The images of outlines on a face, of the cells with some numbers. Raises ModellingError where one is
-    not wholly inside the face, or two run into each other."""
-    owner, uv = cells.images(face.surface, middles, SHARES)
+def _rims(
+    cells: Outlines,
+    face: Face,
+    middles: FloatArray,
+    members: Sequence[int],
+    shares: FloatArray | None = None,
+) -> dict[int, _Rim]:
+    """The images of outlines on a face, of the cells with some numbers, by places at `shares` along their
+    pieces. Raises ModellingError where one is not wholly inside the face, or two run into each other."""
+    pieces = cells.outlines()
+    if shares is None:
+        shares = FEW if _has_closed_forms(pieces, face.surface) else SHARES
+    owner, uv = cells.images(face.surface, middles, shares)
     points = face.surface.points(uv)
     mine = np.isin(owner, members)
     near = mine & ~_well_inside(face, middles, owner, points)
@@ -140,20 +150,28 @@ def _rims(cells: Outlines, face: Face, middles: FloatArray, members: Sequence[in
             "openness"
         )
     _refuse_overlap(owner[mine], uv[mine], points[mine], face.surface.periods[0])
-    pieces, places = cells.outlines(), _by_owner(owner, points)
-    rows = {k: places[k].reshape(len(pieces[k]), NODES, 3) for k in members}
+    places = _by_owner(owner, points)
+    rows = {k: places[k].reshape(len(pieces[k]), len(shares), 3) for k in members}
     if pieces[0][0].is_closed and face.surface.plane is None:
         return {k: [_round_edge(rows[k][0])] for k in members}
     known = {k: _known_edges(cells.tiles.plane(k), pieces[k], face.surface, rows[k]) for k in members}
     open_ = [(k, j) for k in members for j, edge in enumerate(known[k]) if edge[0] is None]
     if not open_:
         return {k: [(edge, along) for edge, along, _ in found if edge] for k, found in known.items()}
+    if shares is FEW:
+        return _rims(cells, face, middles, members, SHARES)
     curves = dict(zip(open_, _through(np.array([rows[k][j] for k, j in open_])), strict=True))
     return {
         k: [(Edge(curves[k, j], 0.0, 1.0, *ends), True) if edge is None else (edge, along)
             for j, (edge, along, ends) in enumerate(known[k])]
         for k in members
     }  # fmt: skip
+
+
+def _has_closed_forms(pieces: Sequence[Sequence[Piece]], surface: Surface) -> bool:
+    """Whether walls through the pieces most likely meet a surface in curves of a closed form."""
+    are_lines = all(isinstance(piece, LinePiece) for some in pieces for piece in some)
+    return are_lines and (surface.plane is not None or surface.meridian is not None)
 
 
 def _well_inside(face: Face, middles: FloatArray, owner: IntArray, points: FloatArray) -> NDArray[np.bool_]:
@@ -196,13 +214,13 @@ def _known_edges(
     plane: Plane, pieces: Sequence[Piece], surface: Surface, points: FloatArray
 ) -> list[tuple[Edge | None, bool, _Ends]]:
     """The edges of an outline on a surface, whether pieces run along them, and their ends; None for an edge
-    whose curve has no closed form. points : along each piece, (P, NODES, 3)."""
+    whose curve has no closed form. points : along each piece, (P, N, 3)."""
     if surface.plane is not None:
         section = Section(plane, plane.normal, surface.plane)
         return [(*section.edge(piece), (None, None)) for piece in pieces]
     corners = [Vertex(vec3(row[0])) for row in points]
     ends = zip(corners, [*corners[1:], corners[0]], strict=True)
-    return [(*_straight(plane, piece, surface, row[NODES // 2], both), both)
+    return [(*_straight(plane, piece, surface, row[len(row) // 2], both), both)
             for piece, row, both in zip(pieces, points, ends, strict=True)]  # fmt: skip
 
 

@@ -23,7 +23,7 @@ from ..topology.brep import Face
 from ..topology.selection import Selection
 from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import along as points_along
-from ..topology.windings import loop_path, winding
+from ..topology.windings import loop_paths, winding
 from .cells import Outline, Wall, outline_of, tiles_of
 from .flat_faces import plane_of_face
 from .openings import opened
@@ -101,7 +101,7 @@ def _wall_of(face: Face) -> Wall:
     surface = face.surface
     if surface.plane is not None:
         surface = PlaneSurface(plane_of_face(face))
-    paths = [loop_path(loop, surface) for loop in face.loops]
+    paths = loop_paths(face.loops, surface)
     if not paths:
         raise ModellingError(f"a {surface.called} face is not perforated: it has no two ends")
     closed = any(winding(path, surface)[0] for path in paths)

@@ -13,7 +13,7 @@ from ..geometry.spline import BSpline, spline_boxes
 from ..geometry.tolerance import RESOLUTION
 from .brep import Edge, Face
 from .trim import region_of
-from .windings import loop_outline, winding
+from .windings import loop_outlines, samples_of, winding
 
 BORDER = 33
 """So many points along an edge tell the range of parameters of a face."""
@@ -73,8 +73,7 @@ def _patches_of(face: Face) -> FloatArray:
     ranges = list(surface.domain)
     edges = [c.edge for c in face.coedges()]
     if edges:
-        border = np.concatenate([e.curve.points(np.linspace(e.t0, e.t1, BORDER)) for e in edges])
-        uv = surface.parameters(border)
+        uv = surface.parameters(samples_of(edges, BORDER).reshape(-1, 3))
         round_it = _goes_round(face)
         for k, period in enumerate(surface.periods):
             low, high = float(uv[:, k].min()), float(uv[:, k].max())
@@ -86,8 +85,8 @@ def _patches_of(face: Face) -> FloatArray:
 
 def _goes_round(face: Face) -> bool:
     """Whether the loops of a face go round its surface once in all, so that a tip lies inside it."""
-    turns = [winding(loop_outline(loop, face.surface), face.surface)[0] for loop in face.loops]
-    return sum(turns) != 0
+    paths = loop_outlines(face.loops, face.surface)
+    return sum(winding(path, face.surface)[0] for path in paths) != 0
 
 
 def face_bounds(face: Face) -> FloatArray:

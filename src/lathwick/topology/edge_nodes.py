@@ -4,16 +4,16 @@ kind are done at once."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.polynomial.legendre import leggauss
 from numpy.typing import NDArray
 
-from ..geometry.conics import Hyperbola
-from ..geometry.curves import Circle, Ellipse, Line
+from ..geometry.curves import Circle, Line
+from ..geometry.many_curves import points_along
 from ..geometry.placement import FloatArray, IntArray
 from ..geometry.search import closed_in
 from ..geometry.surface import Surface
@@ -100,37 +100,35 @@ def border_nodes(
 _Nodes = tuple[FloatArray, FloatArray, IntArray]
 """Points on edges (M, 3), the weighted steps along them (M, 3), and the number of each one's use (M,)."""
 
+_NONE: _Nodes = np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, dtype=np.intp)
+
 
 def _line_nodes(uses: Sequence[Use]) -> _Nodes:
-    """All straight edges at once. What is integrated along them is polynomial, of degree 4 at most."""
-    edges = [coedge.edge for _, coedge in uses]
-    origin = np.array([edge.curve.point(0.0) for edge in edges])
-    direction = np.array([edge.curve.tangent(0.0) for edge in edges])
-    t0, t1 = np.array([(edge.t0, edge.t1) for edge in edges]).T
-    half = 0.5 * (t1 - t0)
-    t = t0[:, None] + half[:, None] * (INNER_NODES + 1.0)
-    w = (half * _signs(uses))[:, None] * INNER_WEIGHTS
-    points = origin[:, None, :] + t[:, :, None] * direction[:, None, :]
-    steps = w[:, :, None] * direction[:, None, :]
-    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(np.full(len(uses), len(INNER_NODES)))
+    """Straight edges. What is integrated along them is polynomial, of degree 4 at most."""
+    stops = [(coedge.edge.t0, coedge.edge.t1) for _, coedge in uses]
+    return _gauss_nodes(uses, stops, (INNER_NODES, INNER_WEIGHTS))
 
 
 def _circle_nodes(uses: Sequence[Use]) -> _Nodes:
-    """All circular edges at once, a quarter turn or less at a time."""
-    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
-    stops = [circle.parts(c.edge.t0, c.edge.t1) for circle, (_, c) in zip(circles, uses, strict=True)]
-    counts = np.array([len(stop) - 1 for stop in stops])
+    """Circular edges, a quarter turn or less at a time."""
+    return _gauss_nodes(uses, [c.edge.curve.parts(c.edge.t0, c.edge.t1) for _, c in uses])
+
+
+def _gauss_nodes(
+    uses: Sequence[Use],
+    stops_of: Sequence[Sequence[float]],
+    rule: tuple[FloatArray, FloatArray] = (OUTER_NODES, OUTER_WEIGHTS),
+) -> _Nodes:
+    """Edges between stops by a rule of nodes and weights, all at once."""
+    nodes, weights = rule
+    counts = np.array([len(stops) - 1 for stops in stops_of])
     which = np.repeat(np.arange(len(uses)), counts)
-    low = np.array([t for stop in stops for t in stop[:-1]])
-    half = 0.5 * (np.array([t for stop in stops for t in stop[1:]]) - low)
-    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])[which]
-    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
-    w = (half * _signs(uses)[which] * rows[:, 9])[:, None] * OUTER_WEIGHTS
-    cos, sin = np.cos(t)[:, :, None], np.sin(t)[:, :, None]
-    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
-    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
-    steps = w[:, :, None] * (cos * y - sin * x)
-    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(counts * len(OUTER_NODES))
+    low = np.array([t for stops in stops_of for t in stops[:-1]])
+    half = 0.5 * (np.array([t for stops in stops_of for t in stops[1:]]) - low)
+    curves = [uses[k].coedge.edge.curve for k in which.tolist()]
+    points, ways = points_along(curves, low[:, None] + half[:, None] * (nodes + 1.0))
+    steps = ((half * _signs(uses)[which])[:, None] * weights)[:, :, None] * ways
+    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(counts * len(nodes))
 
 
 def _is_even(use: Use) -> bool:
@@ -146,14 +144,9 @@ def _is_even(use: Use) -> bool:
 def _ring_nodes(uses: Sequence[Use], count: int = FEW_ROUND) -> _Nodes:
     """Whole circles at once, at places evenly all round: exact for trigonometric polynomials of a degree less
     than the count."""
-    circles: list[Any] = [coedge.edge.curve for _, coedge in uses]
-    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.radius) for c in circles])
-    t = np.linspace(0.0, math.tau, count, endpoint=False)
-    w = np.outer(_signs(uses) * rows[:, 9], np.full(count, math.tau / count))
-    cos, sin = np.cos(t)[:, None], np.sin(t)[:, None]
-    x, y = rows[:, None, 3:6], rows[:, None, 6:9]
-    points = rows[:, None, 0:3] + rows[:, None, 9:10] * (cos * x + sin * y)
-    steps = w[:, :, None] * (cos * y - sin * x)
+    t = np.tile(np.linspace(0.0, math.tau, count, endpoint=False), (len(uses), 1))
+    points, ways = points_along([coedge.edge.curve for _, coedge in uses], t)
+    steps = (_signs(uses) * math.tau / count)[:, None, None] * ways
     return points.reshape(-1, 3), steps.reshape(-1, 3), _each(np.full(len(uses), count))
 
 
@@ -296,45 +289,22 @@ def _stepped(
     stops_of: Sequence[Sequence[float]],
     simple_of: Sequence[NDArray[np.bool_]],
 ) -> _Nodes:
-    """Nodes along edges with the given stops; conics of a kind are done at once, other curves one by one.
+    """Nodes along edges with the given stops; those of a form at once, other curves one by one.
     simple_of : for which ranges between stops fewer nodes do."""
-    groups: dict[type | None, list[int]] = {}
-    for n, (_, coedge) in enumerate(uses):
-        curve = type(coedge.edge.curve)
-        groups.setdefault(curve if curve in _CONICS else None, []).append(n)
-    made = []
-    for kind, numbers in groups.items():
+    has_form = [coedge.edge.curve.form is not None for _, coedge in uses]
+    made = [_NONE]
+    for numbers in ([n for n, known in enumerate(has_form) if known is wanted] for wanted in (True, False)):
+        if not numbers:
+            continue
         some, stops = [uses[n] for n in numbers], [stops_of[n] for n in numbers]
         points, steps, local = (
-            _one_by_one(some, stops, [simple_of[n] for n in numbers])
-            if kind is None
-            else _conic_nodes(some, stops)
+            _gauss_nodes(some, stops)
+            if has_form[numbers[0]]
+            else _one_by_one(some, stops, [simple_of[n] for n in numbers])
         )
         made.append((points, steps, np.array(numbers, dtype=np.intp)[local]))
     points, steps, owners = (np.concatenate([nodes[k] for nodes in made]) for k in range(3))
     return points, steps, owners
-
-
-_CONICS: Mapping[type, Sequence[Callable[[FloatArray], FloatArray]]] = {
-    Ellipse: (np.cos, np.sin, lambda t: -np.sin(t), np.cos),
-    Hyperbola: (np.cosh, np.sinh, np.sinh, np.cosh),
-}
-"""What a major and a minor axis are multiplied by, and its derivatives."""
-
-
-def _conic_nodes(uses: Sequence[Use], stops_of: Sequence[Sequence[float]]) -> _Nodes:
-    conics: list[Any] = [coedge.edge.curve for _, coedge in uses]
-    counts = np.array([len(stops) - 1 for stops in stops_of])
-    which = np.repeat(np.arange(len(uses)), counts)
-    low = np.array([t for stops in stops_of for t in stops[:-1]])
-    half = 0.5 * (np.array([t for stops in stops_of for t in stops[1:]]) - low)
-    t = low[:, None] + half[:, None] * (OUTER_NODES + 1.0)
-    w = ((half * _signs(uses)[which])[:, None] * OUTER_WEIGHTS)[:, :, None]
-    rows = np.array([(*c.frame.origin, *c.frame.x, *c.frame.y, c.major, c.minor) for c in conics])[which]
-    x, y = rows[:, None, 3:6] * rows[:, None, 9:10], rows[:, None, 6:9] * rows[:, None, 10:11]
-    a, b, da, db = (rule(t)[:, :, None] for rule in _CONICS[type(conics[0])])
-    points, steps = rows[:, None, 0:3] + a * x + b * y, w * (da * x + db * y)
-    return points.reshape(-1, 3), steps.reshape(-1, 3), _each(counts * len(OUTER_NODES))
 
 
 def _one_by_one(

@@ -15,7 +15,7 @@ from ..geometry.vector import Vec3, distance
 from .boxes import measure_edges
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
-from .windings import keeps_handle, loop_outline, signed_area, winding
+from .windings import keeps_handle, loop_outlines, samples_of, signed_area, winding
 
 _Item = TypeVar("_Item", Edge, Face)
 
@@ -138,37 +138,72 @@ def _connected(faces: Iterable[Face]) -> int:
 
 def _geometry_problems(shell: Shell) -> Iterator[Problem]:
     """Those of every edge and face for itself, found once: bodies share what does not change."""
-    samples: dict[Edge, FloatArray] = {}
     edges = dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges())
     measure_edges(edges)
-    for edge in edges:
-        yield from edge.remembered("problems", lambda e: tuple(_edge_problems(e)))
-    for face in shell.faces:
-        yield from face.remembered("problems", lambda f: tuple(_face_problems(samples, f)))
+    _look_at_edges([edge for edge in edges if edge.recalled("problems") is None])
+    _look_at_faces([face for face in shell.faces if face.recalled("problems") is None])
+    for part in (*edges, *shell.faces):
+        yield from part.recalled("problems")
 
 
-def _face_problems(samples: dict[Edge, FloatArray], face: Face) -> Iterator[Problem]:
-    yield from _part_problems(face)
-    yield from _off_surface(face, samples)
-
-
-def _off_surface(face: Face, samples: dict[Edge, FloatArray]) -> Iterator[Problem]:
-    fresh = [loop for loop in face.loops if loop.recalled("surface") is not face.surface]
-    if not fresh:
+def _look_at_edges(edges: Sequence[Edge]) -> None:
+    """Keep with every edge what is wrong with it."""
+    if not edges:
         return
-    edges = [coedge.edge for loop in fresh for coedge in loop.coedges]
-    for edge in edges:
-        if edge not in samples:
-            samples[edge] = edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES))
-    points = np.concatenate([samples[edge] for edge in edges])
-    gaps = np.abs(face.surface.distance(points))
-    worst = int(gaps.argmax())
-    if gaps[worst] > JOIN:
-        x, y, z = (float(c) for c in points[worst])
-        yield Problem("EDGE_SURFACE", f"an edge is {gaps[worst]:.2g} off its {face.surface.kind}", (x, y, z))
-        return
-    for loop in fresh:
-        loop.remember("surface", face.surface)
+    points = samples_of(edges, SAMPLES)
+    least = np.linalg.norm(points[:, SAMPLES // 2] - points[:, 0], axis=1)
+    reach = np.array([np.abs(edge.bounds).max() for edge in edges])
+    off = np.zeros((len(edges), 2))
+    for k, edge in enumerate(edges):
+        if edge.start is not None and edge.end is not None:
+            off[k] = distance(edge.start.point, points[k, 0]), distance(edge.end.point, points[k, -1])
+    suspects = (least <= RESOLUTION) | ~(reach <= LARGEST) | (off > JOIN).any(axis=1)
+    for edge, is_suspect in zip(edges, suspects.tolist(), strict=True):
+        edge.remember("problems", tuple(_edge_problems(edge)) if is_suspect else ())
+
+
+def _look_at_faces(faces: Sequence[Face]) -> None:
+    """Keep with every face what is wrong with it."""
+    fresh = [[loop for loop in face.loops if loop.recalled("surface") is not face.surface] for face in faces]
+    edges = list(dict.fromkeys(coedge.edge for loops in fresh for loop in loops for coedge in loop.coedges))
+    number = {edge: k for k, edge in enumerate(edges)}
+    points = samples_of(edges, SAMPLES)
+    rows = [[number[coedge.edge] for loop in loops for coedge in loop.coedges] for loops in fresh]
+    gaps = _gaps(faces, rows, points)
+    for face, loops, here, found in zip(faces, fresh, rows, gaps, strict=True):
+        problems = list(_part_problems(face))
+        if found.size and found.max() > JOIN:
+            k = int(found.argmax())
+            x, y, z = points[here].reshape(-1, 3)[k].tolist()
+            text = f"an edge is {found[k]:.2g} off its {face.surface.kind}"
+            problems.append(Problem("EDGE_SURFACE", text, (x, y, z)))
+        else:
+            for loop in loops:
+                loop.remember("surface", face.surface)
+        face.remember("problems", tuple(problems))
+
+
+def _gaps(faces: Sequence[Face], rows: Sequence[Sequence[int]], points: FloatArray) -> list[FloatArray]:
+    """How far from the surfaces of faces places on some edges are, by number; points : (E, SAMPLES, 3)."""
+    gaps = [np.zeros(0)] * len(faces)
+    flat: list[int] = []
+    frames: list[tuple[Vec3, Vec3]] = []
+    for k, face in enumerate(faces):
+        plane = face.surface.plane
+        if rows[k] and plane is None:
+            gaps[k] = np.abs(face.surface.distance(points[rows[k]].reshape(-1, 3)))
+        elif rows[k] and plane is not None:
+            flat.append(k)
+            frames.append((plane.origin, plane.normal))
+    if flat:
+        planes = np.array(frames)
+        owner = np.repeat(np.arange(len(flat)), [len(rows[k]) for k in flat])
+        every = points[[n for k in flat for n in rows[k]]] - planes[owner, 0][:, None]
+        off = np.abs(np.einsum("esk,ek->es", every, planes[owner, 1]))
+        ends = np.cumsum([len(rows[k]) for k in flat])[:-1]
+        for k, part in zip(flat, np.split(off, ends), strict=True):
+            gaps[k] = part.ravel()
+    return gaps
 
 
 def _part_problems(face: Face) -> Iterator[Problem]:
@@ -176,7 +211,7 @@ def _part_problems(face: Face) -> Iterator[Problem]:
     if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
         return
     sign = 1.0 if face.outward else -1.0
-    paths = [loop_outline(loop, face.surface) for loop in face.loops]
+    paths = loop_outlines(face.loops, face.surface)
     turns = [winding(path, face.surface)[0] * sign for path in paths]
     outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
     if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:

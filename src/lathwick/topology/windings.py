@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 
 from ..geometry.curves import Circle
+from ..geometry.many_curves import points_of
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot
-from .brep import Coedge, Face, Loop
+from .brep import Coedge, Edge, Face, Loop
 
 SAMPLES = 33
 TURN = np.column_stack([f(np.linspace(0.0, math.tau, SAMPLES)) for f in (np.cos, np.sin)])
@@ -32,28 +32,52 @@ def unrolled(uv: FloatArray, surface: Surface) -> FloatArray:
 
 def along(coedge: Coedge, count: int = SAMPLES) -> FloatArray:
     """Points along a coedge from its start to its end, shape (count, 3)."""
-    edge = coedge.edge
-    t = np.linspace(edge.t0, edge.t1, count)
-    return edge.curve.points(t if coedge.forward else t[::-1])
+    points = samples_of([coedge.edge], count)[0]
+    return points if coedge.forward else points[::-1]
+
+
+def samples_of(edges: Sequence[Edge], count: int = SAMPLES) -> FloatArray:
+    """Points along edges, evenly in their parameters, shape (E, count, 3)."""
+    ends = np.array([(edge.t0, edge.t1) for edge in edges]).reshape(-1, 2)
+    t = np.linspace(ends[:, 0], ends[:, 1], count, axis=1)
+    return points_of([edge.curve for edge in edges], t)
 
 
 def loop_path(loop: Loop, surface: Surface) -> FloatArray:
     """Parameters once round a loop, without jumps, shape (N, 2); the last row closes the path."""
-    return path_along([along(coedge) for coedge in loop.coedges], surface)
+    return loop_paths([loop], surface)[0]
+
+
+def loop_paths(loops: Sequence[Loop], surface: Surface) -> list[FloatArray]:
+    """As `loop_path`, of several loops."""
+    coedges = [coedge for loop in loops for coedge in loop.coedges]
+    if not coedges:
+        return []
+    points = samples_of([coedge.edge for coedge in coedges])
+    pieces = iter(row if coedge.forward else row[::-1] for row, coedge in zip(points, coedges, strict=True))
+    return paths_along([[next(pieces) for _ in loop.coedges] for loop in loops], surface)
 
 
 def path_along(pieces: Sequence[FloatArray], surface: Surface) -> FloatArray:
     """Parameters along pieces of a path, points (N, 3) each, without jumps. At a tip, where u is anything, a
     piece that ends there has the u of its next point."""
-    points = np.concatenate(pieces)
+    return paths_along([pieces], surface)[0]
+
+
+def paths_along(paths: Sequence[Sequence[FloatArray]], surface: Surface) -> list[FloatArray]:
+    """As `path_along`, of several paths."""
+    every = [piece for pieces in paths for piece in pieces]
+    points = every[0] if len(every) == 1 else np.concatenate(every)
     uv = surface.parameters(points)
-    ends = np.cumsum([len(piece) for piece in pieces]).tolist()
+    stops = np.cumsum([0, *(len(piece) for piece in every)])
     for tip in surface.singular_points:
-        for start, end in pairwise([0, *ends]):
-            for k, beside in ((start, start + 1), (end - 1, end - 2)):
-                if math.dist(points[k], tip.point) <= RESOLUTION:
-                    uv[k, 0] = uv[beside, 0]
-    return unrolled(uv, surface)
+        for last, beside in ((stops[:-1], stops[:-1] + 1), (stops[1:] - 1, stops[1:] - 2)):
+            at_tip = np.linalg.norm(points[last] - tip.point, axis=1) <= RESOLUTION
+            uv[last[at_tip], 0] = uv[beside[at_tip], 0]
+    if len(paths) == 1:
+        return [unrolled(uv, surface)]
+    parts = np.split(uv, stops[np.cumsum([len(pieces) for pieces in paths])[:-1]])
+    return [unrolled(part, surface) for part in parts]
 
 
 def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> FloatArray | None:
@@ -71,14 +95,20 @@ def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> Flo
     return np.concatenate([start, start + np.array([turn, 0.0])])
 
 
-def loop_outline(loop: Loop, surface: Surface) -> FloatArray:
-    """As `loop_path`, in the shortest form that `winding` and `signed_area` need."""
+def _ring_outline(loop: Loop, surface: Surface) -> FloatArray | None:
     first = loop.coedges[0]
-    if len(loop.coedges) == 1 and isinstance(first.edge.curve, Circle):
-        path = ring_path(first.edge.curve, first.edge.t0, first.forward, surface)
-        if path is not None:
-            return path
-    return loop_path(loop, surface)
+    if len(loop.coedges) > 1 or not isinstance(first.edge.curve, Circle):
+        return None
+    return ring_path(first.edge.curve, first.edge.t0, first.forward, surface)
+
+
+def loop_outlines(loops: Sequence[Loop], surface: Surface) -> list[FloatArray]:
+    """As `loop_paths`, in the shortest forms that `winding` and `signed_area` need."""
+    found = [_ring_outline(loop, surface) for loop in loops]
+    others = iter(
+        loop_paths([loop for loop, ring in zip(loops, found, strict=True) if ring is None], surface)
+    )
+    return [next(others) if path is None else path for path in found]
 
 
 def winding(path: FloatArray, surface: Surface) -> tuple[int, int]:
@@ -98,8 +128,7 @@ def signed_area(path: FloatArray) -> float:
 def keeps_handle(face: Face) -> bool:
     """Whether a face on a torus is the whole of it but for some holes."""
     sign = 1.0 if face.outward else -1.0
-    for loop in face.loops:
-        path = loop_path(loop, face.surface)
+    for path in loop_paths(face.loops, face.surface):
         if winding(path, face.surface) != (0, 0) or sign * signed_area(path) > 0:
             return False
     return True
