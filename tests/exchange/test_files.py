@@ -302,3 +302,29 @@ def test_odd_options_of_files_get_one_line(option, odd, tmp_path):
         lw.save(lw.box(9, 9, 9), tmp_path / "box.zip", **{option: odd})
     except lw.LathwickError as error:
         assert "\n" not in str(error)
+
+
+def test_a_plate_with_very_many_holes(tmp_path, outside_check):
+    """Its faces have more points than are triangulated in the usual way. By Euler's formula each has
+    n + 2 h - 2 triangles, and their area is that between the square and regular polygons."""
+    rows = 18
+    sk = lw.Sketch()
+    sk.rectangle(10 * rows, 10 * rows, corner=(0, 0))
+    for i in range(rows):
+        for j in range(rows):
+            sk.circle((10 * i + 5, 10 * j + 5), 3)
+    plate = lw.extrude(sk.regions(), 4)
+    mesh = lw.tessellate(plate, chord=0.01, angle=8)
+    foot = np.flatnonzero(mesh.vertices[:, 2] == 0.0)
+    flat = mesh.triangles[np.isin(mesh.triangles, foot).all(axis=1)]
+    holes, each = rows**2, (len(foot) - 4) // rows**2
+    assert len(foot) == 4 + holes * each > 10_000
+    assert len(flat) == len(foot) + 2 * holes - 2
+    a, b, c = (mesh.vertices[flat[:, k], :2] for k in range(3))
+    one, two = b - a, c - a
+    area = 0.5 * np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]).sum()
+    assert area == pytest.approx(
+        (10 * rows) ** 2 - holes * 0.5 * each * 9 * math.sin(math.tau / each), rel=1e-12
+    )
+    lw.save(mesh, tmp_path / "plate.stl")
+    outside_check(tmp_path / "plate.stl")

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from .curve import Curve, Form
+from .curves import ROUND
 from .placement import FloatArray
 
 
@@ -43,6 +45,21 @@ def points_along(curves: Sequence[Curve], t: FloatArray) -> Along:
         found.points[numbers] = origin + _combined(x, y, form.f(here), form.g(here))
         found.derivatives[numbers] = _combined(x, y, form.f_rate(here), form.g_rate(here))
     return found
+
+
+def boxes_of(curves: Sequence[Curve], t0: FloatArray, t1: FloatArray) -> FloatArray:
+    """Exact smallest boxes of pieces of lines, circles and ellipses, between parameters (E,); (E, 2, 3)."""
+    ends = points_of(curves, np.column_stack([t0, t1]))
+    low, high = ends.min(axis=1), ends.max(axis=1)
+    round_ones = [k for k, curve in enumerate(curves) if curve.form is ROUND]
+    if round_ones:
+        (origin, x, y), first = _axes(curves, round_ones)[:, :, 0], t0[round_ones, None]
+        reach, top, span = np.hypot(x, y), np.arctan2(y, x), t1[round_ones, None] - first
+        passes_top = (top - first) % math.tau <= span
+        passes_foot = (top + math.pi - first) % math.tau <= span
+        high[round_ones] = np.where(passes_top, origin + reach, high[round_ones])
+        low[round_ones] = np.where(passes_foot, origin - reach, low[round_ones])
+    return np.stack([low, high], axis=1)
 
 
 def _by_form(curves: Sequence[Curve]) -> dict[Form | None, list[int]]:

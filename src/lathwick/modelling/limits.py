@@ -19,6 +19,7 @@ NOT_SO_SMALL = SMALL[:1]
 
 DIGITS = 4
 CLOSE = 5e-4
+JUST_ABOVE = 1.0 + 0.9 * CLOSE
 NOTHING = 1e-4
 """What works only at smaller shares than this is no size."""
 
@@ -110,18 +111,28 @@ class Ways:
         return None
 
     def bisected(self, bracket: Bracket) -> Bracket:
-        """A bracket as narrow as can be told."""
+        """A bracket as narrow as can be told. Limits are round more often than not: sizes of two digits come
+        first, and then what lies just above the largest of them that works."""
         low, high, beyond = bracket.low, bracket.high, bracket.beyond
-        for _ in range(TRIES):
+        just_above = False
+        for _ in range(2 * TRIES):
             if high - low < CLOSE * low:
                 break
-            middle = 0.5 * (low + high)
+            middle = self._round_between(low, high)
+            if middle is None:
+                middle = 0.5 * (low + high) if just_above else min(JUST_ABOVE * low, 0.5 * (low + high))
+                just_above = True
             error = self.refusal(middle, several=high - low > COARSE * low)
             if error is None:
                 low = middle
             else:
                 high, beyond = middle, error
         return Bracket(low, high, beyond)
+
+    def _round_between(self, low: float, high: float) -> float | None:
+        """The share of a size of two digits near the middle of two shares; None if there is none between."""
+        size = float(f"{0.5 * (low + high) * abs(self._most):.2g}") / abs(self._most)
+        return size if JUST_ABOVE * low < size < high / JUST_ABOVE else None
 
     def told(self, bracket: Bracket) -> Largest | None:
         """A size of few digits near the lower share that works."""

@@ -8,6 +8,8 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from ..geometry.curves import ROUND, STRAIGHT
+from ..geometry.many_curves import boxes_of
 from ..geometry.placement import FloatArray
 from ..geometry.spline import BSpline, spline_boxes
 from ..geometry.tolerance import RESOLUTION
@@ -48,11 +50,16 @@ def _box_of(face: Face) -> FloatArray:
 
 def measure_edges(edges: Iterable[Edge]) -> None:
     """Work out the bounds of many edges at once, for those that do not know them."""
-    fresh = [(edge, edge.curve) for edge in edges
-             if "bounds" not in edge.__dict__ and isinstance(edge.curve, BSpline)]  # fmt: skip
-    boxes = spline_boxes([(curve, edge.t0, edge.t1) for edge, curve in fresh])
-    for (edge, _), box in zip(fresh, boxes, strict=True):
+    fresh = [edge for edge in edges if "bounds" not in edge.__dict__]
+    splines = [(edge, edge.curve) for edge in fresh if isinstance(edge.curve, BSpline)]
+    boxes = spline_boxes([(curve, edge.t0, edge.t1) for edge, curve in splines])
+    for (edge, _), box in zip(splines, boxes, strict=True):
         edge.__dict__["bounds"] = box
+    plain = [edge for edge in fresh if edge.curve.form in (STRAIGHT, ROUND)]
+    if plain:
+        ends = np.array([(edge.t0, edge.t1) for edge in plain])
+        for edge, box in zip(plain, boxes_of([e.curve for e in plain], *ends.T), strict=True):
+            edge.__dict__["bounds"] = box
 
 
 def patch_boxes(face: Face) -> FloatArray:

@@ -70,9 +70,9 @@ class BorderNodes:
     use: IntArray
     uses: Sequence[Use]
 
-    def of_face(self, number: int) -> BorderNodes:
-        """Those on the edges of one face."""
-        here = self.face == number
+    def of_faces(self, numbers: Sequence[int]) -> BorderNodes:
+        """Those on the edges of some faces."""
+        here = np.isin(self.face, numbers)
         return BorderNodes(self.points[here], self.steps[here], self.face[here], self.use[here], self.uses)
 
 

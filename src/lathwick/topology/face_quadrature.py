@@ -61,7 +61,7 @@ class FaceQuadrature:
     face: IntArray
 
 
-def level_bases(face: IntArray, du: FloatArray, v: FloatArray, pole: float) -> FloatArray:
+def level_bases(face: IntArray, du: FloatArray, v: FloatArray, pole: FloatArray | float) -> FloatArray:
     """Where the strips of each face begin, per node (M,): at the pole where its edges go round that; else
     amid them, for a short strip feels less what its step is off by."""
     total = np.bincount(face, du)[face]
@@ -81,10 +81,13 @@ def closed_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatArra
     """Strips of faces on spheres and tori."""
     empty = np.zeros((0, len(NODES), 3))
     made = [FaceQuadrature(empty, empty, np.zeros((0, len(NODES))), np.zeros(0, dtype=np.intp))]
-    for i in sorted(set(nodes.face.tolist())):
-        rules, sign = _CLOSED[type(faces[i].surface)], 1.0 if faces[i].outward else -1.0
-        points, normals, weights = rules.strips(faces[i], nodes.of_face(i), reference)
-        made.append(FaceQuadrature(points, sign * normals, sign * weights, np.full(len(points), i)))
+    members = sorted(set(nodes.face.tolist()))
+    balls, rings = ([i for i in members if isinstance(faces[i].surface, kind)]
+                    for kind in (SphereSurface, TorusSurface))  # fmt: skip
+    if balls:
+        made.append(_spheres(faces, balls, nodes.of_faces(balls), reference))
+    if rings:
+        made += _tori(faces, rings, nodes.of_faces(rings), reference)
     return joined(made)
 
 
@@ -121,83 +124,173 @@ def _torus_area(surface: TorusSurface) -> float:
 
 
 def _whole_sphere(surface: SphereSurface, u: FloatArray, reference: FloatArray) -> _Parts:
-    axis, quarter = np.array([0.0, 0.0, 1.0]), np.full(len(u), math.pi / 2)
-    return _parallels(surface, axis, u, -quarter, quarter, math.tau / len(u), reference)
+    one, quarter = np.ones((len(u), 1)), np.full(len(u), math.pi / 2)
+    x, y, axis = (one * row for row in np.eye(3))
+    center = one * (np.asarray(surface.frame.origin) - reference)
+    radius = np.full(len(u), surface.radius)
+    step = np.full(len(u), math.tau / len(u))
+    return _parallels((x, y, axis), center, radius, u, (-quarter, quarter), step)
 
 
 def _whole_torus(surface: TorusSurface, u: FloatArray, reference: FloatArray) -> _Parts:
-    top = np.full(len(u), surface.half_turn)
-    return _tube(surface, u, -top, top, math.tau / len(u), reference)
+    top, step = np.full(len(u), surface.half_turn), np.full(len(u), math.tau / len(u))
+    rings = _Rings.of([surface], reference).at(np.zeros(len(u), dtype=np.intp))
+    return rings.tubes(u, -top, top, step)
 
 
-def _sphere(face: Face, nodes: BorderNodes, reference: FloatArray) -> _Parts:
-    """Strips along meridians from a south pole that lies far from the boundary."""
-    surface: Any = face.surface
-    p, dp = nodes.points + reference, nodes.steps
-    off = (p - np.asarray(surface.frame.origin)) / surface.radius
-    axis = DIRECTIONS[np.abs(off @ DIRECTIONS.T).max(axis=0).argmin()]
-    x, y = _across(axis)
-    u, v = np.arctan2(off @ y, off @ x), np.arcsin(np.clip(off @ axis, -1.0, 1.0))
-    cx, cy = np.cos(u), np.sin(u)
-    around = cx[:, None] * y - cy[:, None] * x
-    reach = surface.radius * np.cos(v)
-    du = -(dp * around).sum(axis=1) / np.maximum(reach, NOWHERE)
-    low = level_bases(np.zeros(len(u), dtype=np.intp), du, v, -math.pi / 2)
-    return _parallels(surface, axis, u, low, v, du, reference)
+def _spheres(
+    faces: Sequence[Face], members: Sequence[int], nodes: BorderNodes, reference: FloatArray
+) -> FaceQuadrature:
+    """Strips along meridians from a south pole that lies far from the boundary of each face."""
+    number = np.searchsorted(np.array(members), nodes.face)
+    spheres: list[Any] = [faces[i].surface for i in members]
+    center = (np.array([sphere.frame.origin for sphere in spheres]) - reference)[number]
+    radius = np.array([sphere.radius for sphere in spheres])[number]
+    sign = np.array([1.0 if faces[i].outward else -1.0 for i in members])[number]
+    off = (nodes.points - center) / radius[:, None]
+    order = np.argsort(number, kind="stable")
+    starts = np.searchsorted(number[order], np.arange(len(members)))
+    near = np.maximum.reduceat(np.abs(off[order] @ DIRECTIONS.T), starts, axis=0)
+    axes = DIRECTIONS[near.argmin(axis=1)]
+    x, y = _across(axes)
+    x, y, axis = x[number], y[number], axes[number]
+    u = np.arctan2((off * y).sum(axis=1), (off * x).sum(axis=1))
+    v = np.arcsin(np.clip((off * axis).sum(axis=1), -1.0, 1.0))
+    around = np.cos(u)[:, None] * y - np.sin(u)[:, None] * x
+    du = -(nodes.steps * around).sum(axis=1) / np.maximum(radius * np.cos(v), NOWHERE)
+    low = level_bases(nodes.face, du, v, -math.pi / 2)
+    points, normals, weights = _parallels((x, y, axis), center, radius, u, (low, v), du)
+    return FaceQuadrature(points, sign[:, None, None] * normals, sign[:, None] * weights, nodes.face)
 
 
-def _across(axis: FloatArray) -> tuple[FloatArray, FloatArray]:
-    helper = np.eye(3)[np.abs(axis).argmin()]
-    x = np.cross(axis, helper)
-    x /= np.linalg.norm(x)
-    return x, np.cross(axis, x)
+def _across(axes: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Two unit vectors square to each of some and to each other, (N, 3)."""
+    x = np.cross(axes, np.eye(3)[np.abs(axes).argmin(axis=1)])
+    x /= np.linalg.norm(x, axis=1)[:, None]
+    return x, np.cross(axes, x)
 
 
 def _parallels(
-    surface: SphereSurface,
-    axis: FloatArray,
+    frames: tuple[FloatArray, FloatArray, FloatArray],
+    center: FloatArray,
+    radius: FloatArray,
     u: FloatArray,
-    low: FloatArray,
-    high: FloatArray,
-    du: FloatArray | float,
-    reference: FloatArray,
+    ends: tuple[FloatArray, FloatArray],
+    du: FloatArray,
 ) -> _Parts:
+    """Strips on spheres with centers, x, y and axis (M, 3) each, at longitudes `u` and between two latitudes,
+    (M,), and `du` wide."""
+    x, y, axis = frames
+    low, high = ends
     half = 0.5 * (high - low)[:, None]
     w = low[:, None] + half * (NODES + 1.0)
-    x, y = _across(axis)
     level = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
-    normals = np.cos(w)[:, :, None] * level[:, None, :] + np.sin(w)[:, :, None] * axis
-    points = np.asarray(surface.frame.origin) - reference + surface.radius * normals
-    weights = half * WEIGHTS * surface.radius**2 * np.cos(w) * np.broadcast_to(du, u.shape)[:, None]
+    normals = np.cos(w)[:, :, None] * level[:, None, :] + np.sin(w)[:, :, None] * axis[:, None, :]
+    points = center[:, None, :] + radius[:, None, None] * normals
+    weights = half * WEIGHTS * np.cos(w) * (radius**2 * du)[:, None]
     return points, normals, weights
 
 
+def _tori(
+    faces: Sequence[Face], members: Sequence[int], nodes: BorderNodes, reference: FloatArray
+) -> list[FaceQuadrature]:
+    """Strips round the tube from a parallel that no edge crosses; where there is none, see `_torus`."""
+    number = np.searchsorted(np.array(members), nodes.face)
+    rings = _Rings.of([faces[i].surface for i in members], reference).at(number)
+    u, v = rings.parameters(nodes.points)
+    du = (nodes.steps * rings.around(u)).sum(axis=1) / rings.reach(v)
+    cuts = np.full(len(members), np.nan)
+    order = np.argsort(number, kind="stable")
+    ends = np.searchsorted(number[order], np.arange(1, len(members)))
+    for k, mine in enumerate(np.split(v[order], ends)):
+        face: Any = faces[members[k]]
+        if not any(_passes(face, tip.point) for tip in face.surface.singular_points):
+            cut = math.pi if face.surface.meets_axis else free_cut(mine)
+            cuts[k] = np.nan if cut is None else cut
+    made = []
+    plain = ~np.isnan(cuts)[number]
+    if plain.any():
+        from_cut, here = cuts[number[plain]], rings.at(plain)
+        high = from_cut + (v[plain] - from_cut) % math.tau
+        low = level_bases(number[plain], du[plain], high, math.tau - here.half_turn)
+        points, normals, weights = here.tubes(u[plain], low, high, -du[plain])
+        sign = np.array([1.0 if faces[i].outward else -1.0 for i in members])[number[plain]]
+        face_of = nodes.face[plain]
+        made.append(FaceQuadrature(points, sign[:, None, None] * normals, sign[:, None] * weights, face_of))
+    for k in np.flatnonzero(np.isnan(cuts)).tolist():
+        i = members[k]
+        points, normals, weights = _torus(faces[i], nodes.of_faces([i]), reference)
+        sign_of = 1.0 if faces[i].outward else -1.0
+        made.append(FaceQuadrature(points, sign_of * normals, sign_of * weights, np.full(len(points), i)))
+    return made
+
+
+class _Rings(NamedTuple):
+    """Tori, a row each, from a reference: center, x, y and axis, (M, 3); radii and the half turn of the tube,
+    (M,)."""
+
+    center: FloatArray
+    x: FloatArray
+    y: FloatArray
+    axis: FloatArray
+    major: FloatArray
+    minor: FloatArray
+    half_turn: FloatArray
+
+    @classmethod
+    def of(cls, surfaces: Sequence[Any], reference: FloatArray) -> _Rings:
+        frames = [surface.frame for surface in surfaces]
+        rows = np.array([(f.origin, f.x, f.y, f.normal) for f in frames])
+        sizes = np.array([(s.major, s.minor, s.half_turn) for s in surfaces])
+        return cls(rows[:, 0] - reference, *(rows[:, k] for k in (1, 2, 3)), *sizes.T)
+
+    def at(self, rows: Any) -> _Rings:
+        return _Rings(*(column[rows] for column in self))
+
+    def parameters(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """(u, v) of points, (M, 3), one on each."""
+        off = points - self.center
+        a, b, w = ((off * way).sum(axis=1) for way in (self.x, self.y, self.axis))
+        return np.arctan2(b, a), np.arctan2(w, np.hypot(a, b) - self.major)
+
+    def around(self, u: FloatArray) -> FloatArray:
+        return np.asarray(np.cos(u)[:, None] * self.y - np.sin(u)[:, None] * self.x)
+
+    def reach(self, v: FloatArray) -> FloatArray:
+        return np.maximum(self.major + self.minor * np.cos(v), NOWHERE)
+
+    def tubes(self, u: FloatArray, low: FloatArray, high: FloatArray, du: FloatArray) -> _Parts:
+        """Strips round the tubes at longitudes `u`, from and to angles, (M,), `du` wide."""
+        half = 0.5 * (high - low)[:, None]
+        w = low[:, None] + half * (NODES + 1.0)
+        ring = (np.cos(u)[:, None] * self.x + np.sin(u)[:, None] * self.y)[:, None, :]
+        minor = self.minor[:, None]
+        normals = np.cos(w)[:, :, None] * ring + np.sin(w)[:, :, None] * self.axis[:, None, :]
+        points = (
+            self.center[:, None, :] + self.major[:, None, None] * ring + self.minor[:, None, None] * normals
+        )
+        area = minor * (self.major[:, None] + minor * np.cos(w))
+        return points, normals, half * WEIGHTS * area * du[:, None]
+
+
 def _torus(face: Face, nodes: BorderNodes, reference: FloatArray) -> _Parts:
-    """Strips round the tube from a parallel that no edge crosses, or about the axis from such a meridian;
-    where there is neither, from a curve that runs as the loops do."""
+    """Strips of a face that no parallel is clear of, or that ends in a tip: from that, or about the axis from
+    a meridian that no edge crosses; where there is neither, from a curve that runs as the loops do."""
     surface: Any = face.surface
-    p, dp = nodes.points + reference, nodes.steps
-    u, v = surface.parameters(p).T
-    frame = surface.frame
-    x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
-    ring = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
-    around = np.cos(u)[:, None] * y - np.sin(u)[:, None] * x
-    reach = np.maximum(surface.major + surface.minor * np.cos(v), NOWHERE)
-    up = np.cos(v)[:, None] * axis - np.sin(v)[:, None] * ring
-    du, dv = (dp * around).sum(axis=1) / reach, (dp * up).sum(axis=1) / surface.minor
-    cut = math.pi if surface.meets_axis else free_cut(v)
+    rings = _Rings.of([surface], reference).at(np.zeros(len(nodes.points), dtype=np.intp))
+    u, v = rings.parameters(nodes.points)
+    ring, around = np.cos(u)[:, None] * rings.x + np.sin(u)[:, None] * rings.y, rings.around(u)
+    reach = rings.reach(v)
+    up = np.cos(v)[:, None] * rings.axis - np.sin(v)[:, None] * ring
+    du, dv = (nodes.steps * around).sum(axis=1) / reach, (nodes.steps * up).sum(axis=1) / surface.minor
     at_tips = [k for k, tip in enumerate(surface.singular_points) if _passes(face, tip.point)]
-    if at_tips and free_cut(u) is not None:
-        cut = None  # at a tip the angle of the edges leaps, which strips about the axis do not feel
-    elif len(at_tips) > 1:
-        raise ModellingError("a face that goes round a torus and ends in both tips cannot be measured yet")
-    if cut is not None:
-        high = cut + (v - cut) % math.tau
-        if at_tips:
-            low = np.full(len(v), math.tau + (2 * at_tips[0] - 1) * surface.half_turn)
-        else:
-            low = level_bases(np.zeros(len(v), dtype=np.intp), du, high, math.tau - surface.half_turn)
-        return _tube(surface, u, low, high, -du, reference)
+    if at_tips and free_cut(u) is None:  # else strips about the axis do not feel how the angle leaps at a tip
+        if len(at_tips) > 1:
+            raise ModellingError(
+                "a face that goes round a torus and ends in both tips cannot be measured yet"
+            )
+        low = np.full(len(v), math.tau + (2 * at_tips[0] - 1) * surface.half_turn)
+        return rings.tubes(u, low, math.pi + (v - math.pi) % math.tau, -du)
     cut = free_cut(u)
     if cut is not None:
         high = cut + (u - cut) % math.tau
@@ -207,12 +300,13 @@ def _torus(face: Face, nodes: BorderNodes, reference: FloatArray) -> _Parts:
             if any(abs(around) > 1 or (around == 0 and up) for around, up in turns):
                 raise ModellingError("a face winds round a torus in a way that cannot be measured yet")
             slope = next(up / around for around, up in turns if around)
-            return _tube(surface, high, slope * high, v, -du, reference)
+            return rings.tubes(high, slope * high, v, -du)
     half = 0.5 * (high - high.mean())[:, None]
     w = high.mean() + half * (NODES + 1.0)
-    rings = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
-    normals = np.cos(v)[:, None, None] * rings + np.sin(v)[:, None, None] * axis
-    points = np.asarray(frame.origin) - reference + surface.major * rings + surface.minor * normals
+    x, y, axis = (np.asarray(d) for d in (surface.frame.x, surface.frame.y, surface.frame.normal))
+    circles = np.cos(w)[:, :, None] * x + np.sin(w)[:, :, None] * y
+    normals = np.cos(v)[:, None, None] * circles + np.sin(v)[:, None, None] * axis
+    points = rings.center[:, None] + surface.major * circles + surface.minor * normals
     weights = half * WEIGHTS * (surface.minor * reach * dv)[:, None]
     return points, normals, weights
 
@@ -257,37 +351,16 @@ def free_cut(angles: FloatArray) -> float | None:
     return None if gaps[widest] < NARROWEST else float(order[widest] + 0.5 * gaps[widest])
 
 
-def _tube(
-    surface: TorusSurface,
-    u: FloatArray,
-    low: FloatArray,
-    high: FloatArray,
-    du: FloatArray | float,
-    reference: FloatArray,
-) -> _Parts:
-    frame = surface.frame
-    x, y, axis = (np.asarray(d) for d in (frame.x, frame.y, frame.normal))
-    half = 0.5 * (high - low)[:, None]
-    w = low[:, None] + half * (NODES + 1.0)
-    ring = (np.cos(u)[:, None] * x + np.sin(u)[:, None] * y)[:, None, :]
-    normals = np.cos(w)[:, :, None] * ring + np.sin(w)[:, :, None] * axis
-    points = np.asarray(frame.origin) - reference + surface.major * ring + surface.minor * normals
-    area = surface.minor * (surface.major + surface.minor * np.cos(w))
-    weights = half * WEIGHTS * area * np.broadcast_to(du, u.shape)[:, None]
-    return points, normals, weights
-
-
 class _ClosedKind(NamedTuple):
-    """The strips below the edges of a face, the area of the whole surface, and the strips of all of it."""
+    """The area of the whole surface, and the strips of all of it."""
 
-    strips: Callable[[Face, BorderNodes, FloatArray], _Parts]
     area: Callable[[Any], float]
     whole: Callable[[Any, FloatArray, FloatArray], _Parts]
 
 
 _CLOSED: Mapping[type, _ClosedKind] = MappingProxyType(
     {
-        SphereSurface: _ClosedKind(_sphere, _sphere_area, _whole_sphere),
-        TorusSurface: _ClosedKind(_torus, _torus_area, _whole_torus),
+        SphereSurface: _ClosedKind(_sphere_area, _whole_sphere),
+        TorusSurface: _ClosedKind(_torus_area, _whole_torus),
     }
 )

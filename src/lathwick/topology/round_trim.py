@@ -48,6 +48,10 @@ class RoundLoops:
         self._is_flat = face.surface.plane is not None
         self._signs = np.array([self._sign(face, c, k) for c, k in zip(coedges, circles, strict=True)])
 
+    def is_disc(self) -> bool:
+        """Whether it is what one circle bounds."""
+        return len(self._signs) == 1 and bool(self._signs[0] > 0.0)
+
     def _sign(self, face: Face, coedge: Coedge, circle: Circle) -> float:
         """1 where the material lies towards the center, or on the side of the circle's normal."""
         p = circle.point(0.0)

@@ -128,7 +128,7 @@ def signed_area(path: FloatArray) -> float:
 def keeps_handle(face: Face) -> bool:
     """Whether a face on a torus is the whole of it but for some holes."""
     sign = 1.0 if face.outward else -1.0
-    for path in loop_paths(face.loops, face.surface):
+    for path in (loop_path(loop, face.surface) for loop in face.loops):
         if winding(path, face.surface) != (0, 0) or sign * signed_area(path) > 0:
             return False
     return True

@@ -5,7 +5,8 @@ Loops of rewritten faces may cross, and new faces may run into others that are n
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable, Sequence
+from collections.abc import Container, Iterable, Iterator, Sequence
+from itertools import combinations
 
 import numpy as np
 import shapely
@@ -17,12 +18,16 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, dot, negated, sub
 from ...topology.boxes import outer_box, overlapping
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Vertex
+from ...topology.round_trim import RoundLoops, has_round_loops
 from ...topology.trim import INSIDE, region_of
 from .strips import Strip, TooLargeError
 
 PER_EDGE, FINE = 65, 513
 NEAR_END = 3.0
 """Within so many of the longest chords of a common end two edges may be as near as they like."""
+
+FEW_EDGES = 12
+"""Of so many edges all pairs are looked at."""
 
 SHORT_ARC = 3.0
 """Radians, less than half a turn."""
@@ -59,13 +64,16 @@ def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
 def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] = ()) -> None:
     """Raise TooLargeError for a face whose edges cross or touch but at common ends, or whose loops have gone
     past each other, as those of the strips of closed edges never do."""
+    curved = []
     for face in faces:
         if face.surface.plane is not None:
             _refuse_bad_polygon(face)
             continue
-        if face not in closed_strips and region_of(face).stray_loop() is not None:
+        several = len(face.loops) > 1 and face not in closed_strips
+        if several and region_of(face).stray_loop() is not None:
             raise TooLargeError("the edges of a face would pass each other", face)
-        _refuse_meeting_edges(face)
+        curved.append(face)
+    _refuse_meeting_edges(curved)
 
 
 def rings_of(face: Face) -> list[FloatArray]:
@@ -87,6 +95,8 @@ def area_of(rings: Sequence[FloatArray]) -> tuple[shapely.Polygon, int]:
 
 
 def _refuse_bad_polygon(face: Face) -> None:
+    if has_round_loops(face) and RoundLoops(face).is_disc():
+        return
     rings = rings_of(face)
     if (
         not rings
@@ -139,24 +149,38 @@ def _points(edge: Edge) -> FloatArray:
     return edge.curve.points(np.linspace(edge.t0, edge.t1, count))
 
 
-def _refuse_meeting_edges(face: Face) -> None:
-    edges = list(dict.fromkeys(c.edge for c in face.coedges()))
-    boxes = np.array([edge.bounds for edge in edges])
-    near = {pair for pair in overlapping(boxes, boxes) if pair[0] < pair[1]}
-    for i, j in sorted(near):
-        if _only_at_an_end(edges[i], edges[j], boxes[[i, j]]):
-            continue
-        if _meet(edges[i], edges[j]):
-            raise TooLargeError("the edges of a face would cross", face)
+def _refuse_meeting_edges(faces: Sequence[Face]) -> None:
+    borders = [list(dict.fromkeys(c.edge for c in face.coedges())) for face in faces]
+    for number, one, two in _near_pairs(borders):
+        if _meet(one, two):
+            raise TooLargeError("the edges of a face would cross", faces[number])
 
 
-def _only_at_an_end(one: Edge, two: Edge, boxes: FloatArray) -> bool:
-    """Whether the boxes of two edges, (2, 2, 3), have no more in common than what is near a common end."""
-    if one.start is None or not {one.start, one.end} & {two.start, two.end}:
-        return False
-    common = boxes[:, 1].min(axis=0) - boxes[:, 0].max(axis=0)
-    sizes = np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
-    return bool(common.max() < NEAR_END / PER_EDGE * sizes.min())
+def _near_pairs(borders: Sequence[Sequence[Edge]]) -> Iterator[tuple[int, Edge, Edge]]:
+    """Pairs of edges of one border, by its number, whose boxes have more in common than what is near a common
+    end."""
+    pairs: list[tuple[int, Edge, Edge]] = []
+    for number, edges in enumerate(borders):
+        if len(edges) <= FEW_EDGES:
+            pairs += [(number, one, two) for one, two in combinations(edges, 2)]
+        else:
+            boxes = np.array([edge.bounds for edge in edges])
+            pairs += [(number, edges[i], edges[j]) for i, j in overlapping(boxes, boxes) if i < j]
+    if not pairs:
+        return
+    ones, twos = np.array([(one.bounds, two.bounds) for _, one, two in pairs]).transpose(1, 0, 2, 3)
+    common = np.minimum(ones[:, 1], twos[:, 1]) - np.maximum(ones[:, 0], twos[:, 0])
+    sizes = [np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1) for boxes in (ones, twos)]
+    near = (common >= -2.0 * RESOLUTION).all(axis=1)
+    small = common.max(axis=1) < NEAR_END / PER_EDGE * np.minimum(*sizes)
+    for k in np.flatnonzero(near).tolist():
+        number, one, two = pairs[k]
+        if not (small[k] and _have_an_end_in_common(one, two)):
+            yield number, one, two
+
+
+def _have_an_end_in_common(one: Edge, two: Edge) -> bool:
+    return one.start is not None and not {one.start, one.end}.isdisjoint((two.start, two.end))
 
 
 def _meet(one: Edge, two: Edge) -> bool:
@@ -286,12 +310,11 @@ def _ends_of(face: Face) -> set[Vertex | Edge | None]:
 def _hits(one: Face, two: Face, box: FloatArray, touching: bool) -> bool:
     """Whether an edge of a face passes through another face, in a box; or only touches it, unless they may.
     On one surface they never may."""
+    edges = [coedge.edge for coedge in one.coedges()]
+    boxes = np.array([edge.bounds for edge in edges]).reshape(-1, 2, 3)
+    near = ((boxes[:, 0] <= box[1] + RESOLUTION) & (boxes[:, 1] >= box[0] - RESOLUTION)).all(axis=1)
     touching = touching and intersection(one.surface, two.surface) is not SAME
-    for coedge in one.coedges():
-        edge = coedge.edge
-        low, high = edge.bounds
-        if (low > box[1] + RESOLUTION).any() or (high < box[0] - RESOLUTION).any():
-            continue
+    for edge in (edges[k] for k in np.flatnonzero(near).tolist()):
         found = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
         if found is None and not touching and _crosses_border(edge, two):
             return True

@@ -72,15 +72,16 @@ def _limited_by_few(
         bracket = None if error is None else near.halved(error, high)
         if bracket is None:
             return None
-        error = Ways([builds[some.index(build)] for build in near.builds], most).refusal(bracket.low)
-        if error is not None:
-            high, refused = bracket.low, error
-            continue
         found = near.bisected(bracket)
         ways = Ways([builds[some.index(build)] for build in near.builds], most)
-        largest = ways.told(found) or ways.told(replace(found, low=BELOW * found.low))
+        below = BELOW * found.low
+        largest = ways.told(found) or ways.told(replace(found, low=below))
         if largest is None:
-            return None
+            error = ways.refusal(below)
+            if error is None:
+                return None
+            high, refused = below, error
+            continue
         above = BEYOND * found.high
         if above >= high or ways.refusal(above) is not None:
             return largest

@@ -9,6 +9,7 @@ from typing import TypeVar
 
 from ...errors import ModellingError
 from ...topology.body import Body
+from ...topology.boxes import measure_edges
 from ...topology.brep import Edge, Face, Vertex
 from ...topology.collapse import Collapsed, collapsed
 from ...topology.names import FaceName
@@ -254,6 +255,7 @@ def _checked(body: Body, left: Collapsed, rewriter: Rewriter) -> Body:
     new = [(face, strip) for face, strip in made if face is not None]
     old = [left.faces[face] for face in rewriter.new_faces.values()]
     changed_faces = [*(face for face in old if face is not None), *(face for face, _ in new)]
+    measure_edges(coedge.edge for face in changed_faces for coedge in face.coedges())
     refuse_short_edges(changed_faces, body.faces_of_edge)
     rings = {face for face, strip in new if strip is not None and strip.edge.is_closed}
     refuse_crossing_loops(changed_faces, rings)
