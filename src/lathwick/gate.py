@@ -72,7 +72,7 @@ def behind_gate(
         try:
             bound = signature.bind(*args, **kwargs)
         except TypeError as wrong:
-            raise error(f"{verb.__name__}: {wrong}") from None
+            raise error(f"{verb.__name__}: {wrong}; it is {_call_of(verb.__name__, signature)}") from None
         for argument, value in bound.arguments.items():
             several, (takes, words) = known[argument]
             if takes and isinstance(
@@ -94,6 +94,17 @@ def behind_gate(
         return verb(*bound.args, **bound.kwargs)
 
     return gate
+
+
+def _call_of(name: str, signature: inspect.Signature) -> str:
+    """How a verb is called: its arguments by name, those with "=" after them need not be given."""
+    shown: list[str] = []
+    for p in signature.parameters.values():
+        if p.kind is p.KEYWORD_ONLY and "*" not in shown and not any(s.startswith("*") for s in shown):
+            shown.append("*")
+        mark = "*" if p.kind is p.VAR_POSITIONAL else "**" if p.kind is p.VAR_KEYWORD else ""
+        shown.append(f"{mark}{p.name}{'' if p.default is p.empty else '='}")
+    return f"{name}({', '.join(one for one in shown if one != 'self')})"
 
 
 def shown_value(value: object) -> str:

@@ -291,16 +291,24 @@ def _side_by_side(parts: Sequence[Part]) -> Body:
 
 
 def parse_color(color: Color | str) -> Color:
-    """Three numbers from 0 to 1, from such, or from "#rrggbb". Raises ParameterError."""
+    """Three numbers from 0 to 1, from such, from "#rrggbb" or a name of CSS ("steelblue"). Raises
+    ParameterError."""
     try:
         if isinstance(color, str):
-            if len(color) != 7 or color[0] != "#":
-                raise ValueError
-            red, green, blue = (int(color[i : i + 2], 16) / 255.0 for i in (1, 3, 5))
+            red, green, blue = (part / 255.0 for part in _from_text(color))
         else:
             red, green, blue = (float(c) for c in color)
         if not all(0.0 <= c <= 1.0 for c in (red, green, blue)):
             raise ValueError
     except (TypeError, ValueError):
-        raise ParameterError(f'{color!r} is no color; write "#8094a8" or three numbers from 0 to 1') from None
+        wanted = 'write "steelblue", "#4682b4" or three numbers from 0 to 1'
+        raise ParameterError(f"{color!r} is no color; {wanted}") from None
     return (red, green, blue)
+
+
+def _from_text(color: str) -> tuple[int, int, int]:
+    import webcolors
+
+    if color.startswith("#"):
+        return tuple(webcolors.hex_to_rgb(color))
+    return tuple(webcolors.name_to_rgb(color.replace(" ", "")))

@@ -13,10 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError, ReferenceLost
+from ..gate import shown_value
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.tolerance import ANGULAR, LARGEST, RESOLUTION, SMOOTH
 from ..geometry.vector import Vec3, cross, distance, dot, negated, norm, unit, vec3
 from ..hints import Hinting
+from .arguments import asked
 from .boxes import bounds_of_all, face_bounds, keep_boxes, outer_box
 from .brep import Coedge, Edge, Face, Lump, Remembering, Shell, Vertex
 from .inside import contains
@@ -35,6 +37,7 @@ SHOWN = 6
 """Of several things so many are told."""
 
 
+@asked
 class Body(Hinting, Remembering):
     """A valid solid: one or more lumps of material, exact faces, in the length unit `unit`.
 
@@ -223,7 +226,12 @@ class Body(Hinting, Remembering):
     def contains(self, points: Iterable[Iterable[float]] | FloatArray) -> NDArray[np.bool_]:
         """Whether points lie in the body, shape (N, 3); returns shape (N,). Points on its faces, within
         the resolution, count as inside. Exact: by rays against the faces themselves."""
-        places = np.asarray(points if isinstance(points, np.ndarray) else list(points), dtype=float)
+        try:
+            places = np.asarray(points if isinstance(points, np.ndarray) else list(points), dtype=float)
+        except (TypeError, ValueError):
+            raise ModellingError(
+                f"contains takes points of shape (N, 3), got {shown_value(points)}"
+            ) from None
         if places.ndim != 2 or places.shape[1] != 3 or not np.isfinite(places).all():
             raise ModellingError(f"contains takes points of shape (N, 3), got shape {places.shape}")
         return contains(self.brep_faces, places)
@@ -320,6 +328,7 @@ def _listed(names: Sequence[FaceName], most: int = 12) -> str:
     return shown + (f" and {len(names) - most} more" if len(names) > most else "")
 
 
+@asked
 @dataclass(frozen=True, slots=True, eq=False)
 class BodyFace:
     """A face of a body, as a user sees it."""
@@ -426,6 +435,7 @@ class BodyFace:
         )
 
 
+@asked
 @dataclass(frozen=True, slots=True, eq=False)
 class BodyEdge:
     """An edge of a body, as a user sees it."""
@@ -486,6 +496,8 @@ class BodyEdge:
     @property
     def center(self) -> Vec3:
         """The center of its length; of a curved edge it need not lie on it."""
+        if self.brep.curve.kind == "line":
+            return self.brep.midpoint()
         x, y, z = edge_center(self.brep).tolist()
         return (x, y, z)
 
@@ -544,6 +556,7 @@ class BodyEdge:
         return self.brep.nearest(point)
 
 
+@asked
 @dataclass(frozen=True, slots=True, eq=False)
 class BodyVertex:
     """A vertex of a body, as a user sees it."""

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any, Generic, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
 
 from ..errors import ModellingError
+from ..gate import shown_value
 from ..geometry.placement import Plane, as_direction
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot, is_parallel, sub, vec3
 from ..hints import Hinting
+from .arguments import asked
+
+if TYPE_CHECKING:
+    from .body import BodyFace
 
 T = TypeVar("T")
 """BodyFace, BodyEdge or BodyVertex."""
@@ -18,6 +23,7 @@ T = TypeVar("T")
 DIRECTION_TOLERANCE = 1e-7
 
 
+@asked
 class Selection(Hinting, Sequence[T], Generic[T]):
     """Faces, edges or vertices of a body, each once, in a fixed order.
 
@@ -51,14 +57,14 @@ class Selection(Hinting, Sequence[T], Generic[T]):
         return hash(self._items)
 
     def __or__(self, other: Iterable[T]) -> Selection[T]:
-        return Selection([*self._items, *other])
+        return Selection([*self._items, *_items(other)])
 
     def __and__(self, other: Iterable[T]) -> Selection[T]:
-        keep = set(other)
+        keep = set(_items(other))
         return Selection(item for item in self._items if item in keep)
 
     def __sub__(self, other: Iterable[T]) -> Selection[T]:
-        drop = set(other)
+        drop = set(_items(other))
         return Selection(item for item in self._items if item not in drop)
 
     def __repr__(self) -> str:
@@ -116,9 +122,10 @@ class Selection(Hinting, Sequence[T], Generic[T]):
             lambda face: dot(face.normal, d) > 0 and is_parallel(face.normal, d, DIRECTION_TOLERANCE)
         )
 
-    def on(self, plane: Plane) -> Selection[T]:
-        """Those that lie wholly in `plane`, within the resolution."""
-        return self.where(lambda item: item.lies_in(plane))
+    def on(self, plane: Plane | BodyFace) -> Selection[T]:
+        """Those that lie wholly in a plane, or in that of a planar face, within the resolution."""
+        there = plane if isinstance(plane, Plane) else Plane(plane.center, plane.normal)
+        return self.where(lambda item: item.lies_in(there))
 
     def within(self, low: Iterable[float], high: Iterable[float]) -> Selection[T]:
         """Those that lie wholly in the box from `low` to `high` (three numbers each), its sides included."""
@@ -134,6 +141,8 @@ class Selection(Hinting, Sequence[T], Generic[T]):
     def longest(self, n: int = 1) -> Selection[T]:
         """The `n` longest edges, longest first; equals keep their order."""
         self._need("longest", "edge")
+        if n < 0:
+            raise ModellingError(f"longest: n takes a whole number of 0 or more, got {n}")
         edges: tuple[Any, ...] = self._items
         return Selection(sorted(edges, key=lambda edge: -edge.length)[:n])
 
@@ -143,6 +152,14 @@ class Selection(Hinting, Sequence[T], Generic[T]):
             if item.sort not in kinds:
                 wanted = " or ".join("vertices" if k == "vertex" else k + "s" for k in kinds)
                 raise ModellingError(f"{verb}() is for {wanted}; this selection holds a {item.sort}")
+
+
+def _items(other: Iterable[T]) -> list[T]:
+    """What a selection is combined with. Raises ModellingError for what holds no faces, edges or vertices."""
+    found = list(other) if isinstance(other, Iterable) else None
+    if found is None or not all(hasattr(type(item), "sort") for item in found):
+        raise ModellingError(f"a selection is combined with another, got {shown_value(other)}")
+    return found
 
 
 def in_box(bounds: Any, low: tuple[float, float, float], high: tuple[float, float, float]) -> bool:
