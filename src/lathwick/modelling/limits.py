@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..errors import ModellingError
 from ..topology.body import Body
 from ..topology.brep import Face
+from .outcomes import Made, Outcome, Refused, outcome_of
 
 TRIES = 24
 SMALL = (0.05, 1e-3)
@@ -19,7 +20,7 @@ NOT_SO_SMALL = SMALL[:1]
 
 DIGITS = 4
 CLOSE = 5e-4
-JUST_ABOVE = 1.0 + 0.9 * CLOSE
+BESIDE = 1.0 + 0.4 * CLOSE
 NOTHING = 1e-4
 """What works only at smaller shares than this is no size."""
 
@@ -27,7 +28,7 @@ COARSE = 0.1
 """While the largest size is not known to this share of it, all ways are tried."""
 
 
-Build = Callable[[float], Body]
+Build = Callable[[float], Outcome[Body]]
 
 
 class SizeError(ModellingError):
@@ -36,8 +37,9 @@ class SizeError(ModellingError):
     face: Face | None = None
 
 
-def told(error: ModellingError) -> str:
-    """What an error says, with the name of a face that it names."""
+def told(refused: Refused) -> str:
+    """What a refusal says, with the name of a face that it names."""
+    error = refused.error
     face = error.face if isinstance(error, SizeError) else None
     return (
         f'{error.message} at the face "{face.names[0]}"' if face is not None and face.names else error.message
@@ -49,7 +51,7 @@ class Largest:
     """The largest size that works, and what is said of the next larger one that was tried."""
 
     value: float
-    beyond: ModellingError
+    beyond: Refused
 
     def refusal(self, called: str, asked: float) -> ModellingError:
         """The error for a size that was asked for, as it is called."""
@@ -65,12 +67,12 @@ class Bracket:
 
     low: float
     high: float
-    beyond: ModellingError
+    beyond: Refused
 
 
 class Ways:
-    """Ways to build, one of which must work; each raises ModellingError for a size that does not. What worked
-    last is tried first. most : of what shares are tried; may be negative."""
+    """Ways to build, one of which must work; each refuses a size that does not. What worked last is tried
+    first. most : of what shares are tried; may be negative."""
 
     def __init__(self, builds: Sequence[Build], most: float) -> None:
         self.builds = list(builds)
@@ -80,24 +82,24 @@ class Ways:
     def that_work(cls, builds: Sequence[Build], most: float, small: Sequence[float] = SMALL) -> Ways | None:
         """Those that work for the first of some small shares for which any does; None if none does."""
         for share in small:
-            ways = [build for build in builds if _refusal(build, share * most) is None]
+            ways = [build for build in builds if isinstance(build(share * most), Made)]
             if ways:
                 return cls(ways, most)
         return None
 
-    def refusal(self, share: float, several: bool = True) -> ModellingError | None:
-        """What is said of a share that does not work; several : whether all ways are tried."""
-        first: ModellingError | None = None
+    def refusal(self, share: float, several: bool = True) -> Refused | None:
+        """Why a share does not work; several : whether all ways are tried."""
+        first: Refused | None = None
         for build in self.builds if several else self.builds[:1]:
-            error = _refusal(build, share * self._most)
-            if error is None:
+            found = build(share * self._most)
+            if isinstance(found, Made):
                 self.builds.remove(build)
                 self.builds.insert(0, build)
                 return None
-            first = first or error
+            first = first or found
         return first
 
-    def halved(self, refused: ModellingError, high: float = 1.0) -> Bracket | None:
+    def halved(self, refused: Refused, high: float = 1.0) -> Bracket | None:
         """The first share that works, by halves and then tenths of one that does not; None if none does."""
         beyond = refused
         for k in range(TRIES):
@@ -112,16 +114,15 @@ class Ways:
 
     def bisected(self, bracket: Bracket) -> Bracket:
         """A bracket as narrow as can be told. Limits are round more often than not: sizes of two digits come
-        first, and then what lies just above the largest of them that works."""
+        first, and then what lies just above the largest of them that works and just below the next."""
         low, high, beyond = bracket.low, bracket.high, bracket.beyond
-        just_above = False
+        beside = [lambda: BESIDE * low, lambda: high / BESIDE]
         for _ in range(2 * TRIES):
             if high - low < CLOSE * low:
                 break
             middle = self._round_between(low, high)
             if middle is None:
-                middle = 0.5 * (low + high) if just_above else min(JUST_ABOVE * low, 0.5 * (low + high))
-                just_above = True
+                middle = beside.pop(0)() if beside else 0.5 * (low + high)
             error = self.refusal(middle, several=high - low > COARSE * low)
             if error is None:
                 low = middle
@@ -132,7 +133,7 @@ class Ways:
     def _round_between(self, low: float, high: float) -> float | None:
         """The share of a size of two digits near the middle of two shares; None if there is none between."""
         size = float(f"{0.5 * (low + high) * abs(self._most):.2g}") / abs(self._most)
-        return size if JUST_ABOVE * low < size < high / JUST_ABOVE else None
+        return size if BESIDE * low < size < high / BESIDE else None
 
     def told(self, bracket: Bracket) -> Largest | None:
         """A size of few digits near the lower share that works."""
@@ -144,27 +145,33 @@ class Ways:
 
 
 def largest_that_works(
-    builds: Sequence[Build], most: float, refused: ModellingError, small: Sequence[float] = SMALL
+    builds: Sequence[Build], most: float, refused: Refused, small: Sequence[float] = SMALL
 ) -> Largest | None:
     """The largest size up to one that does not work, by bisection, with at most four digits; it has been
     tried. None if none works.
 
-    builds : ways to build, one of which must work; each raises ModellingError for a size that does not. Those
-    that do not work for a small size are not tried for larger ones. most : may be negative; "largest" is then
-    that farthest from nothing. refused : what was said of it. small : shares of it that are tried to see
-    whether any size works.
+    builds : ways to build, one of which must work; each refuses a size that does not. Those that do not work
+    for a small size are not tried for larger ones. most : may be negative; "largest" is then that farthest
+    from nothing. refused : what was said of it. small : shares of it that are tried to see whether any size
+    works.
     """
     ways = Ways.that_work(builds, most, small)
     bracket = None if ways is None else ways.halved(refused)
     return None if ways is None or bracket is None else ways.told(ways.bisected(bracket))
 
 
-def _refusal(build: Build, size: float) -> ModellingError | None:
-    try:
-        build(size)
-    except ModellingError as error:
-        return error
-    return None
+def made_or_limited(make: Callable[[float], Body], size: float, called: str) -> Body:
+    """What is made with a size. Raises ModellingError for one that does not fit, as it is called, with the
+    largest that works if there is one."""
+
+    def build(value: float) -> Outcome[Body]:
+        return outcome_of(lambda: make(value))
+
+    found = build(size)
+    if isinstance(found, Made):
+        return found.value
+    largest = largest_that_works([build], size, found)
+    raise found.error if largest is None else largest.refusal(called, size)
 
 
 def _shown(value: float) -> list[float]:

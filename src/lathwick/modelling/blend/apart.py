@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 
 from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Vertex
 from ..combine import intersect, union
+from ..outcomes import Made, first_made, outcome_of, value_of
 from .selecting import EdgeGraph, chains_of, with_chains
 from .strips import BlendError
 
@@ -31,25 +33,24 @@ def apart_at_corners(body: Body, sizes: Mapping[Edge, float], at_once: Blended, 
     made: list[Body] = []
     while left:
         group = _group(graph, left, parted)
-        try:
-            made.append(at_once(group))
-        except ModellingError as error:
-            corners = error.corners if isinstance(error, BlendError) else frozenset()
+        found = outcome_of(partial(at_once, group))
+        if isinstance(found, Made):
+            made.append(found.value)
+        else:
+            corners = found.error.corners if isinstance(found.error, BlendError) else frozenset()
             if not corners <= parted:
                 parted |= corners
                 continue
-            made += _one_by_one(graph, group, in_turn)
+            whole, chains = partial(_each, in_turn, [group]), partial(_each, in_turn, chains_of(graph, group))
+            made += value_of(first_made([whole, chains]))
         left = {edge: size for edge, size in left.items() if edge not in group}
     if len(made) == 1:
         return made[0]
     return intersect(*made) if True in convex else union(*made)
 
 
-def _one_by_one(graph: EdgeGraph, group: dict[Edge, float], in_turn: Blended) -> list[Body]:
-    try:
-        return [in_turn(group)]
-    except ModellingError:
-        return [in_turn(chain) for chain in chains_of(graph, group)]
+def _each(blended: Blended, groups: Sequence[Mapping[Edge, float]]) -> list[Body]:
+    return [blended(group) for group in groups]
 
 
 def _group(graph: EdgeGraph, sizes: Mapping[Edge, float], parted: set[Vertex]) -> dict[Edge, float]:

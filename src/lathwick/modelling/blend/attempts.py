@@ -11,6 +11,7 @@ from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
+from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
 from .culprits import Blended, culprits, spoilers
 from .locating import largest_for_all
 from .over_borders import over_borders
@@ -73,43 +74,40 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     at_full = partial(trying.at_any_size, together, (1.0,))
     if wishes.skip and (kept := _skipping(body, sizes, at_full, asked, wishes.warn)) is not None:
         return kept
-    first: ModellingError | None = None
+    first: Refused | None = None
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
     for ways in (together, [one_by_one], apart):
-        builds = trying.builds(ways, sizes)
-        for build in builds:
-            try:
-                return build(asked.most)
-            except ModellingError as error:
-                first = first or error
-        assert first is not None
+        made = trying.at_any_size(ways, (1.0,), sizes)
+        if isinstance(made, Made):
+            return made.value
+        first = first or made
         small = NOT_SO_SMALL if ways == apart else SMALL
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = spoilers(body, sizes, at_full, most=MOST_SPOILING)
-            raise asked.refusal(largest, found.out if found else "") from None
+            raise asked.refusal(largest, found.out if found else "")
     assert first is not None
     unlike = _unlike_that_work(trying, together, sizes, first)
     if unlike is not None:
-        raise asked.no_one_size(first, unlike) from None
-    raise _without_culprits(trying, together, sizes, asked, first) from None
+        raise asked.no_one_size(first, unlike)
+    raise _without_culprits(trying, together, sizes, asked, first)
 
 
 def _skipping(body: Body, sizes: Sizes, at_full: Blended, asked: Asked, warn: Warn) -> Body | None:
     """The body without the blends of edges that spoil the size for others; None if that is no way."""
-    try:
-        return at_full(sizes)
-    except ModellingError:
-        found = spoilers(body, sizes, at_full)
+    whole = at_full(sizes)
+    if isinstance(whole, Made):
+        return whole.value
+    found = spoilers(body, sizes, at_full)
     if found is None:
         return None
-    made = at_full(found.left)
+    made = value_of(at_full(found.left))
     warn(f"left as they are: {found.out}, which {asked.fits_not} does not fit")
     return made
 
 
 def _unlike_that_work(
-    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, refused: ModellingError
+    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, refused: Refused
 ) -> tuple[float, float] | None:
     """Sizes, as large as they can be, for the convex and the concave ones of edges that no one size fits: a
     ball that rolls steeply round a round of its own size would fold back. None if none of a few shares of
@@ -128,7 +126,7 @@ def _unlike_that_work(
 
 
 def _without_culprits(
-    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, asked: Asked, first: ModellingError
+    trying: _Trying, ways: Sequence[Attempt], sizes: Sizes, asked: Asked, first: Refused
 ) -> ModellingError:
     """What is said of edges for which there is no size at all."""
     anyhow = partial(trying.at_any_size, ways)
@@ -152,20 +150,17 @@ class _Trying:
         """The ways to blend edges as functions of `most`."""
         return [partial(self._build, way, sizes) for way in ways]
 
-    def at_any_size(self, ways: Sequence[Attempt], shares: Sequence[float], sizes: Sizes) -> Body:
-        """By one of the ways, with one of some shares of the sizes. Raises ModellingError if there is
-        none."""
-        last: ModellingError | None = None
-        for share in shares:
-            for build in self.builds(ways, sizes):
-                try:
-                    return build(share * self.most)
-                except ModellingError as error:
-                    last = error
-        assert last is not None
-        raise last
+    def at_any_size(self, ways: Sequence[Attempt], shares: Sequence[float], sizes: Sizes) -> Outcome[Body]:
+        """By the first of the ways that works, with one of some shares of the sizes; else why the first does
+        not."""
+        return first_made(
+            partial(self._made, way, sizes, share * self.most) for share in shares for way in ways
+        )
 
-    def _build(self, way: Attempt, sizes: Sizes, value: float) -> Body:
+    def _build(self, way: Attempt, sizes: Sizes, value: float) -> Outcome[Body]:
+        return outcome_of(partial(self._made, way, sizes, value))
+
+    def _made(self, way: Attempt, sizes: Sizes, value: float) -> Body:
         """All sizes times value / most."""
         scaled = {edge: value * (size / self.most) for edge, size in sizes.items()}
         return way(self.body, scaled, self._strips.at(value, self._blend))
@@ -178,8 +173,8 @@ class _Remembering:
     def __init__(self, make: Maker) -> None:
         self._make = make
         self._scale = 0.0
-        self._known: dict[tuple[Edge, Face, Face, float], Strip | ModellingError | None] = {}
-        self._passes: dict[PassKey, Passed | ModellingError] = {}
+        self._known: dict[tuple[Edge, Face, Face, float], Outcome[Strip | None]] = {}
+        self._passes: dict[PassKey, Outcome[Passed]] = {}
 
     def at(self, scale: float, blend: Blend) -> Blend:
         """The blend with what is known for a scale."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge
+from ..outcomes import Made, Outcome
 from .blaming import places
 from .selecting import EdgeGraph, chains_of
 
@@ -25,8 +25,8 @@ MOST_NAMED = 3
 
 _Chain = dict[Edge, float]
 
-Blended = Callable[[Mapping[Edge, float]], Body]
-"""Blends some edges of the body at some size; raises ModellingError if it cannot."""
+Blended = Callable[[Mapping[Edge, float]], Outcome[Body]]
+"""Blends some edges of the body at some size, or refuses to."""
 
 
 class _TakesLongError(Exception):
@@ -87,7 +87,7 @@ def spoilers(
         return _spoilers(chains, blended, None)
     left = iter(range(len(chains) + MOST_TRIES))
 
-    def counted(some: Mapping[Edge, float]) -> Body:
+    def counted(some: Mapping[Edge, float]) -> Outcome[Body]:
         if next(left, None) is None:
             raise _TakesLongError
         return blended(some)
@@ -149,13 +149,7 @@ def _sizes(chains: Sequence[_Chain]) -> _Chain:
 
 
 def _works(blended: Blended, chains: Sequence[_Chain]) -> bool:
-    if not chains:
-        return True
-    try:
-        blended(_sizes(chains))
-    except ModellingError:
-        return False
-    return True
+    return not chains or isinstance(blended(_sizes(chains)), Made)
 
 
 def _named(chains: Sequence[_Chain], most: int = MOST_NAMED) -> str:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
-from ...errors import ModellingError
 from ...geometry.vector import distance
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ..limits import CLOSE, SMALL, Bracket, Build, Largest, Ways, largest_that_works
+from ..outcomes import Refused
 from .selecting import EdgeGraph, chains_of
 from .strips import BlendError
 
@@ -30,7 +30,7 @@ def largest_for_all(
     body: Body,
     sizes: Mapping[Edge, float],
     builder: Builder,
-    asked: tuple[float, ModellingError],
+    asked: tuple[float, Refused],
     small: Sequence[float] = SMALL,
 ) -> Largest | None:
     """As `largest_that_works` for all edges. asked : the size that does not work, and what was said of it.
@@ -47,7 +47,7 @@ def _limited_by_few(
     body: Body,
     sizes: Mapping[Edge, float],
     builder: Builder,
-    asked: tuple[float, ModellingError],
+    asked: tuple[float, Refused],
     small: Sequence[float],
 ) -> Largest | None:
     """None if it is not found that way."""
@@ -56,10 +56,10 @@ def _limited_by_few(
     for _ in range(MOST_PLACES):
         few = _around(body, sizes, refused)
         if few is None:
-            error = Ways(builds, most).refusal(0.5 * high)
-            if error is None:
+            lower = Ways(builds, most).refusal(0.5 * high)
+            if lower is None:
                 return None
-            high, refused = 0.5 * high, error
+            high, refused = 0.5 * high, lower
             continue
         if len(few) == len(sizes):
             return None
@@ -68,8 +68,8 @@ def _limited_by_few(
         if near is None:
             return None
         near = Ways(near.builds, most)
-        error = near.refusal(high)
-        bracket = None if error is None else near.halved(error, high)
+        here = near.refusal(high)
+        bracket = None if here is None else near.halved(here, high)
         if bracket is None:
             return None
         found = near.bisected(bracket)
@@ -77,10 +77,10 @@ def _limited_by_few(
         below = BELOW * found.low
         largest = ways.told(found) or ways.told(replace(found, low=below))
         if largest is None:
-            error = ways.refusal(below)
-            if error is None:
+            elsewhere = ways.refusal(below)
+            if elsewhere is None:
                 return None
-            high, refused = below, error
+            high, refused = below, elsewhere
             continue
         above = BEYOND * found.high
         if above >= high or ways.refusal(above) is not None:
@@ -89,9 +89,10 @@ def _limited_by_few(
     return None
 
 
-def _around(body: Body, sizes: Mapping[Edge, float], error: ModellingError) -> Mapping[Edge, float] | None:
-    """The chains of the edge that an error tells of, those that end where it does, and those along the face
+def _around(body: Body, sizes: Mapping[Edge, float], refused: Refused) -> Mapping[Edge, float] | None:
+    """The chains of the edge that a refusal tells of, those that end where it does, and those along the face
     that it tells of; None if it tells of none."""
+    error = refused.error
     if not isinstance(error, BlendError) or error.at is None:
         return None
     told, in_the_way = error.at, error.face.surface if error.face is not None else None

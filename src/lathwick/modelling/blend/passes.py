@@ -14,6 +14,7 @@ from ...topology.brep import Edge, Face, Vertex
 from ...topology.collapse import Collapsed, collapsed
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
+from ..outcomes import Made, Outcome, first_made, outcome_of, value_of
 from .apart import apart_at_corners
 from .blaming import blame, blame_new
 from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
@@ -56,20 +57,17 @@ class Blend:
     make_changing: ChangingMaker | None = None
     rolls: bool = True
     facets: bool = False
-    known: dict[PassKey, Passed | ModellingError] = field(default_factory=dict)
+    known: dict[PassKey, Outcome[Passed]] = field(default_factory=dict)
 
 
 def passes_or_past_rounds(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
     """All passes; if they fail, strips that pass over the rounds in which they find no room."""
-    try:
-        return all_passes(body, sizes, blend)
-    except ModellingError as error:
-        try:
-            return past_narrow_rounds(
-                body, sizes, blend.make, lambda sharp, left: all_passes(sharp, left, blend)
-            )
-        except ModellingError:
-            raise error from None
+    return value_of(first_made([
+        lambda: all_passes(body, sizes, blend),
+        lambda: past_narrow_rounds(
+            body, sizes, blend.make, lambda sharp, left: all_passes(sharp, left, blend)
+        ),
+    ]))  # fmt: skip
 
 
 def attempt_apart(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:
@@ -124,10 +122,8 @@ def _graph(body: Body, sizes: Mapping[Edge, float], blend: Blend, to_tips: bool)
     most = max(sizes.values())
 
     def can_follow(edge: Edge) -> bool:
-        try:
-            return blend.make(edge, sides_of(body.faces_of_edge[edge]), most) is not None
-        except ModellingError:
-            return False
+        found = outcome_of(lambda: blend.make(edge, sides_of(body.faces_of_edge[edge]), most))
+        return isinstance(found, Made) and found.value is not None
 
     return EdgeGraph(body, to_tip=can_follow)
 
@@ -158,15 +154,12 @@ def _first_chain(
 ) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
     """The first chain that can be blended alone."""
     chains = dict.fromkeys(frozenset(graph.chain(edge) & set(left)) for edge in left)
-    last: ModellingError | None = None
-    for chain in chains:
-        alone = {edge: left[edge] for edge in left if edge in chain}
-        try:
-            return *_passed(body, alone, {}, blend), alone
-        except ModellingError as error:
-            last = error
-    assert last is not None
-    raise last
+    each = [{edge: left[edge] for edge in left if edge in chain} for chain in chains]
+
+    def alone(chain: dict[Edge, float]) -> tuple[Body, dict[Edge, Edge | None], dict[Edge, float]]:
+        return *_passed(body, chain, {}, blend), chain
+
+    return value_of(first_made(partial(alone, chain) for chain in each))
 
 
 def on_to_tips(body: Body, sizes: Mapping[Edge, float], blend: Blend) -> Body:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ...errors import ModellingError
 from ..limits import DIGITS, Largest, told
+from ..outcomes import Refused
 from .culprits import Culprits
 from .strips import BlendError
 
@@ -30,7 +31,7 @@ class Asked:
             rest = f"; leave out {spoiling}, then {fits}"
         return self._error(f"{self.too_large(largest.beyond)}{rest}; {works}", largest)
 
-    def no_one_size(self, error: ModellingError, unlike: tuple[float, float]) -> ModellingError:
+    def no_one_size(self, refused: Refused, unlike: tuple[float, float]) -> ModellingError:
         """Where two sizes work, for the convex and the concave edges."""
         convex, concave = (f"{size:.{DIGITS + 1}g}" for size in unlike)
         if self._is_one:
@@ -43,11 +44,11 @@ class Asked:
                 f"all of them times {convex} at the convex edges and times {concave} at the concave ones "
                 "works"
             )
-        return self._error(f"{self.too_large(error)}; no one size fits, but {sizes}")
+        return self._error(f"{self.too_large(refused)}; no one size fits, but {sizes}")
 
-    def no_size(self, error: ModellingError, found: Culprits, largest: Largest | None) -> ModellingError:
+    def no_size(self, refused: Refused, found: Culprits, largest: Largest | None) -> ModellingError:
         """Where no size works for all edges; but the largest may for those that are left without some."""
-        start = f"{self.too_large(error)}; {found.why}"
+        start = f"{self.too_large(refused)}; {found.why}"
         if largest is None:
             return self._error(f"{start}; {found.remedy}")
         value = f"{largest.value:.{DIGITS}g}"
@@ -59,10 +60,11 @@ class Asked:
         """What does not fit."""
         return f"{self._called} {self._largest:g}"
 
-    def too_large(self, error: ModellingError) -> str:
+    def too_large(self, refused: Refused) -> str:
         """A size, the edge and the face that limits it."""
+        error = refused.error
         edge = f" for {error.edge}" if isinstance(error, BlendError) and error.edge else ""
-        return f"{self._called} {self._largest:g} is too large{edge}: {told(error)}"
+        return f"{self._called} {self._largest:g} is too large{edge}: {told(refused)}"
 
     def _error(self, message: str, largest: Largest | None = None) -> ModellingError:
         return ModellingError(message, value=self.most, limit=None if largest is None else largest.value)

@@ -5,20 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable
 from typing import TypeVar
 
-from ...errors import ModellingError
+from ..outcomes import Outcome, outcome_of, value_of
 
 Key = TypeVar("Key", bound=Hashable)
-Made = TypeVar("Made")
+T = TypeVar("T")
 
 
-def made_once(known: dict[Key, Made | ModellingError], key: Key, make: Callable[[], Made]) -> Made:
+def made_once(known: dict[Key, Outcome[T]], key: Key, make: Callable[[], T]) -> T:
     """What `make` gives, kept in `known`. Raises the ModellingError that it raised, now or before."""
     if key not in known:
-        try:
-            known[key] = make()
-        except ModellingError as error:
-            known[key] = error
-    found = known[key]
-    if isinstance(found, ModellingError):
-        raise found.with_traceback(None)
-    return found
+        known[key] = outcome_of(make)
+    return value_of(known[key])

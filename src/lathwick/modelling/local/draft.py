@@ -17,7 +17,7 @@ from ...geometry.vector import Vec3, along, cross, distance, dot, negated, norm,
 from ...topology.body import Body, BodyFace
 from ...topology.brep import Face, Lump, Shell
 from ..combine import half_space, intersect, union
-from ..limits import largest_that_works
+from ..limits import made_or_limited
 from ..references import PlaneLike, plane_of
 from .resurface import Moved, resurfaced, turned_normal
 from .walls import inside_planes, less_walls, moves_inwards
@@ -99,16 +99,9 @@ def _same_wall(face: Face, wall: Face) -> bool:
 
 
 def _drafted(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:
-    def build(value: float) -> Body:
-        return _leaning(body, faces, value, neutral)
-
-    try:
-        return build(angle)
-    except ModellingError as error:
-        largest = largest_that_works([build], angle, error)
-        if largest is None:
-            raise
-        raise largest.refusal(f"an angle of {angle:g} degrees", angle) from None
+    return made_or_limited(
+        lambda value: _leaning(body, faces, value, neutral), angle, f"an angle of {angle:g} degrees"
+    )
 
 
 def _leaning(body: Body, faces: list[Face], angle: float, neutral: Plane) -> Body:

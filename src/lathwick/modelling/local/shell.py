@@ -17,7 +17,7 @@ from ..boolean.operations import combined
 from ..combine import union
 from ..extrude import extrude
 from ..flat_faces import region_of_face
-from ..limits import largest_that_works
+from ..limits import made_or_limited
 from .offset import offset_surface
 from .resurface import Moved, resurfaced
 from .thin import refuse_lost_hollows, refuse_thin_walls
@@ -67,13 +67,7 @@ def shell(
         )
         return _hollowed(body, scaled, open_ones, step)
 
-    try:
-        return build(size)
-    except ModellingError as error:
-        largest = largest_that_works([build], size, error)
-        if largest is None:
-            raise
-        raise largest.refusal(f"a thickness of {thickness:g}", size) from None
+    return made_or_limited(build, size, f"a thickness of {thickness:g}")
 
 
 def _checked(value: object) -> float:
