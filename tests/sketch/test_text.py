@@ -108,13 +108,13 @@ def test_impossible_text_is_refused(arguments, options, words):
 def test_two_texts_make_one_valid_solid(tmp_path, outside_check):
     """Two lines of text with holes in the letters: exact B-spline faces, in measures, mesh and files."""
     sk = lw.Sketch(name="tag")
-    words = ("GAUGE 8", "No. 0469 B")
+    words = ("A8", "No. 4B")
     for k, line in enumerate(words):
         sk.text(line, 5, at=(0, -8 * k), align="center", name=f"line{k}")
     regions = sk.regions()
     area = math.fsum(r.area for r in regions)
     assert area == pytest.approx(sum(font_area(line, 5) for line in words), rel=1e-9)
-    assert sum(len(r.holes) for r in regions) >= 9
+    assert sum(len(r.holes) for r in regions) == 7
     body = lw.extrude(regions, 1.5, step="words")
     assert body.check() == ()
     assert body.volume == pytest.approx(1.5 * area, rel=1e-12)

@@ -12,7 +12,7 @@ from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
 from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
-from .culprits import Blended, culprits, spoilers
+from .culprits import Blended, culprits, few_spoilers, spoilers
 from .locating import largest_for_all
 from .over_borders import over_borders
 from .passes import (
@@ -84,7 +84,7 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
         small = NOT_SO_SMALL if ways == apart else SMALL
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
-            found = spoilers(body, sizes, at_full, most=MOST_SPOILING)
+            found = few_spoilers(body, sizes, at_full, first, MOST_SPOILING)
             raise asked.refusal(largest, found.out if found else "")
     assert first is not None
     unlike = _unlike_that_work(trying, together, sizes, first)

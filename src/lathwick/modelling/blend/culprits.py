@@ -7,9 +7,10 @@ from dataclasses import dataclass, field, replace
 
 from ...topology.body import Body
 from ...topology.brep import Edge
-from ..outcomes import Made, Outcome
+from ..outcomes import Made, Outcome, Refused
 from .blaming import places
 from .selecting import EdgeGraph, chains_of
+from .strips import BlendError
 
 MOST_CHAINS = 100
 """With more chains than this it takes too long to find out which cannot be blended alone."""
@@ -18,19 +19,12 @@ MOST_TOGETHER = 40
 MOST_LEFT_OUT = 4
 """More chains that do not go with others are not looked for."""
 
-MOST_TRIES = 30
-"""So often several chains together are tried, where an answer is wanted soon."""
-
 MOST_NAMED = 3
 
 _Chain = dict[Edge, float]
 
 Blended = Callable[[Mapping[Edge, float]], Outcome[Body]]
 """Blends some edges of the body at some size, or refuses to."""
-
-
-class _TakesLongError(Exception):
-    pass
 
 
 @dataclass(frozen=True)
@@ -73,46 +67,50 @@ class Spoilers:
     left: Mapping[Edge, float]
 
 
-def spoilers(
-    body: Body, sizes: Mapping[Edge, float], blended: Blended, most: int | None = None
-) -> Spoilers | None:
+def spoilers(body: Body, sizes: Mapping[Edge, float], blended: Blended) -> Spoilers | None:
     """The chains of edges without which all others can be blended: those that cannot be even alone, and then
-    the last of each few that do not go together. None if there is but one chain, or nothing would be left;
-    and if there are more than `most` of them, or it takes long to find out, if that is given.
-    """
+    the last of each few that do not go together. None if there is but one chain, or nothing would be left."""
     chains = chains_of(EdgeGraph(body), sizes)
-    if len(chains) < 2 or (most is not None and len(chains) > MOST_TOGETHER):
-        return None
-    if most is None:
-        return _spoilers(chains, blended, None)
-    left = iter(range(len(chains) + MOST_TRIES))
-
-    def counted(some: Mapping[Edge, float]) -> Outcome[Body]:
-        if next(left, None) is None:
-            raise _TakesLongError
-        return blended(some)
-
-    try:
-        return _spoilers(chains, counted, most)
-    except _TakesLongError:
-        return None
+    return _spoilers(chains, blended) if len(chains) > 1 else None
 
 
-def _spoilers(chains: list[_Chain], blended: Blended, most: int | None) -> Spoilers | None:
+def few_spoilers(
+    body: Body, sizes: Mapping[Edge, float], blended: Blended, refused: Refused, most: int
+) -> Spoilers | None:
+    """As `spoilers`, soon: what a refusal tells of is left out, and what the next one tells of, up to `most`
+    chains; then those of them that go with the others are taken in again. None if that leads nowhere."""
+    chains = chains_of(EdgeGraph(body), sizes)
     out: list[_Chain] = []
-    for chain in chains:
-        if not _works(blended, [chain]):
-            out.append(chain)
-            if most is not None and len(out) > most:
-                return None
+    while len(out) < min(most, len(chains) - 1):
+        told = refused.error.at if isinstance(refused.error, BlendError) else None
+        here = next((chain for chain in chains if told in chain and chain not in out), None)
+        if here is None:
+            return None
+        out.append(here)
+        found = blended(_sizes([chain for chain in chains if chain not in out]))
+        if isinstance(found, Made):
+            return _least(out, chains, blended)
+        refused = found
+    return None
+
+
+def _least(out: list[_Chain], chains: list[_Chain], blended: Blended) -> Spoilers:
+    """Of chains without which the others can be blended those that are in the way."""
+    for chain in out[:-1]:  # without the last it was refused
+        fewer = [one for one in out if one is not chain]
+        if _works(blended, [one for one in chains if one not in fewer]):
+            out = fewer
+    return Spoilers(_named(out, len(out)), _sizes([chain for chain in chains if chain not in out]))
+
+
+def _spoilers(chains: list[_Chain], blended: Blended) -> Spoilers | None:
+    out = [chain for chain in chains if not _works(blended, [chain])]
     while len(out) < len(chains):
         left = [chain for chain in chains if chain not in out]
         few = _few_that_fail(left, blended)
         if not few:
             return Spoilers(_named(out, len(out)), _sizes(left)) if out else None
         out.append(few[0])
-        if most is not None and len(out) > most:
-            return None
     return None
 
 
