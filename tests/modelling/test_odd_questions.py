@@ -83,6 +83,14 @@ def test_points_of_any_kind(block):
     assert block.edges().nearest(iter((5.0, 0.0, 0.0)))[0].center == (5, 0, 0)
 
 
+def test_what_a_selection_does_not_hold(block):
+    with pytest.raises(IndexError, match=r"the selection holds 0 items; there is no \[0\]"):
+        block.edges().circular()[0]
+    with pytest.raises(IndexError, match=r"the selection holds 12 items; there is no \[12\]"):
+        block.edges()[12]
+    assert list(block.edges()[10:]) == [block.edges()[-2], block.edges()[-1]]
+
+
 def test_a_call_tells_how_it_goes():
     sk = lw.Sketch()
     with pytest.raises(lw.SketchError) as refusal:

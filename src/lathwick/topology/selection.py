@@ -48,7 +48,13 @@ class Selection(Hinting, Sequence[T], Generic[T]):
     @overload
     def __getitem__(self, index: slice) -> Selection[T]: ...
     def __getitem__(self, index: int | slice) -> T | Selection[T]:
-        return Selection(self._items[index]) if isinstance(index, slice) else self._items[index]
+        if isinstance(index, slice):
+            return Selection(self._items[index])
+        try:
+            return self._items[index]
+        except IndexError:
+            held = f"{len(self)} item{'s' if len(self) != 1 else ''}"
+            raise IndexError(f"the selection holds {held}; there is no [{index}]") from None
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Selection) and self._items == other._items
