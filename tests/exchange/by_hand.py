@@ -89,10 +89,10 @@ class ByHand:
         ]
         return self.add(f"EDGE_LOOP('',({','.join(uses)}))")
 
-    def text(self) -> str:
-        """The file, in millimetres."""
-        shell = self.add(f"CLOSED_SHELL('',({','.join(self._faces)}))")
-        solid = self.add(f"MANIFOLD_SOLID_BREP('solid',{shell})")
+    def text(self, solids: int = 1) -> str:
+        """The file, in millimetres; of several solids all have the same faces. Made once."""
+        shells = [self.add(f"CLOSED_SHELL('',({','.join(self._faces)}))") for _ in range(solids)]
+        solid = ",".join(self.add(f"MANIFOLD_SOLID_BREP('solid',{shell})") for shell in shells)
         unit = self.add("(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))")
         context = self.add(
             f"(GEOMETRIC_REPRESENTATION_CONTEXT(3)GLOBAL_UNIT_ASSIGNED_CONTEXT(({unit}))"

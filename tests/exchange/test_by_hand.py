@@ -12,6 +12,7 @@ import pytest
 
 import lathwick as lw
 
+from ..damage import damaged
 from .by_hand import BACK, DOWN, HEAD, ORIGIN, TAIL, ByHand, X, Y, Z
 
 BALL, RING = 4 / 3 * math.pi * 3**3, 2 * math.pi**2 * 5 * 2**2
@@ -41,6 +42,75 @@ def test_a_solid_is_read_whole(name, tmp_path):
     assert sorted(face.kind for face in part.body.faces()) == kinds
     assert len(part.body.edges()) == len(kinds) - 1  # no seam is left
     assert not part.messages
+
+
+OURS = {
+    "ball": lambda: lw.sphere(3),
+    "ring": lambda: lw.torus(5, 2),
+    "cone": lambda: lw.cone(2, 0, 6),
+    "dome": lambda: lw.intersect(lw.sphere(3), lw.box(8, 8, 8, on=lw.XY.moved_to((-4, -4, 0)))),
+    "can": lambda: lw.cylinder(2, 5),
+}
+"""The same solids, made here."""
+
+
+def read_by_hand(name, folder) -> lw.Body:
+    file = ByHand()
+    SOLIDS[name][0](file)
+    (folder / "a.step").write_text(file.text())
+    return lw.read_step(folder / "a.step").body
+
+
+@pytest.mark.parametrize("name", SOLIDS)
+def test_what_is_read_is_worked_on_as_what_is_made(name, tmp_path):
+    """A slanting bar cut out of it, and a mirror image: equal to those of our own solid, in all measures."""
+    read, made = read_by_hand(name, tmp_path), OURS[name.split()[0]]()
+    bar = lw.box(1, 12, 1.5, on=lw.Plane((2.2, -6, 0.4), (0.1, 0.05, 1)))
+    for one, two in ((read, made), (lw.cut(read, bar), lw.cut(made, bar)), (saddled(read), saddled(made))):
+        assert one.volume == pytest.approx(two.volume, rel=1e-11)
+        assert one.area == pytest.approx(two.area, rel=1e-11)
+        assert one.centroid == pytest.approx(two.centroid, abs=1e-10)
+        assert np.allclose(one.bounds, two.bounds, rtol=0, atol=1e-9)
+        counts = [(len(b.faces()), len(b.edges()), len(b.vertices()), b.lumps) for b in (one, two)]
+        assert counts[0] == counts[1]
+    where = np.random.default_rng(2).uniform(-7, 7, (200, 3))
+    assert (read.contains(where) == made.contains(where)).all()
+
+
+def saddled(body: lw.Body) -> lw.Body:
+    """United with its mirror image, moved a little."""
+    return lw.union(body, lw.move(lw.mirror(body, lw.YZ, keep=False), 0.7, 0.4, 0.9))
+
+
+@pytest.mark.parametrize("name", SOLIDS)
+def test_two_solids_of_the_same_faces(name, tmp_path):
+    """As some write them who keep what is shared once: two bodies, each valid."""
+    draw, volume, kinds = SOLIDS[name]
+    file = ByHand()
+    draw(file)
+    (tmp_path / "a.step").write_text(file.text(solids=2))
+    bodies = lw.read_step(tmp_path / "a.step").bodies
+    assert list(bodies) == ["solid", "solid 2"]
+    for part in bodies.values():
+        assert part.body.volume == pytest.approx(volume, rel=1e-12)
+        assert sorted(face.kind for face in part.body.faces()) == kinds
+
+
+@pytest.mark.parametrize("name", SOLIDS)
+def test_a_damaged_file_is_refused_or_right(name, tmp_path):
+    """In one line, naming the file; or what is read is a valid body."""
+    file = ByHand()
+    SOLIDS[name][0](file)
+    text = file.text()
+    for seed in range(8):
+        (tmp_path / "b.step").write_text(damaged(text, seed))
+        try:
+            body = lw.read_step(tmp_path / "b.step").body
+        except lw.ExchangeError as error:
+            assert str(error).startswith("b.step: ") and "\n" not in str(error)
+        else:
+            assert body.check() == ()
+            assert body.volume > 0
 
 
 # ---------------------------------------------------------------------- balls of radius 3
@@ -513,8 +583,9 @@ TEXTS: dict[str, Callable[[str], str]] = {
 def test_a_text_is_read_in_any_spelling(spelling, tmp_path):
     file = ByHand()
     cone_in_halves(file)
-    text = TEXTS[spelling](file.text())
-    assert text != file.text()
+    plain = file.text()
+    text = TEXTS[spelling](plain)
+    assert text != plain
     (tmp_path / "a.step").write_text(text, newline="")
     part = lw.read_step(tmp_path / "a.step")
     assert part.body.volume == pytest.approx(CONE, rel=1e-12)

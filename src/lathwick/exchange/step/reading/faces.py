@@ -77,11 +77,13 @@ class RawFace:
 
 
 class FaceReader:
-    """Reads the faces of shells; corners, by number of their VERTEX_POINT, are in `corners`."""
+    """Reads the faces of a solid; corners, by number of their VERTEX_POINT, are in `corners`. Solids may have
+    edges in common in the file: each has its own here."""
 
     def __init__(self, source: Source) -> None:
         self._source = source
         self.corners: dict[int, Vec3] = {}
+        self._edges_of: dict[int, list[RawUse]] = {}
 
     def shell(self, number: int) -> list[RawFace]:
         """The faces of a closed shell, oriented or not."""
@@ -160,7 +162,9 @@ class FaceReader:
 
     def _edges(self, number: int) -> list[RawUse]:
         """An edge as the file's runs: one, several on a curve of several pieces, none if it is a point."""
-        return self._source.once("edge", number, lambda: self._made_edges(number))
+        if number not in self._edges_of:
+            self._edges_of[number] = self._made_edges(number)
+        return self._edges_of[number]
 
     def _made_edges(self, number: int) -> list[RawUse]:
         source = self._source
