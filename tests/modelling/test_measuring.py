@@ -67,7 +67,7 @@ def test_the_least_wall():
     assert 1.0 <= float(balls.thinnest(2000)) < 1.01
     assert float(lw.cylinder(5, 30).thinnest()) == pytest.approx(10)
     for sample in (0, -1, True, 2.5, "many"):
-        with pytest.raises(lw.ModellingError, match="sample is a number of places"):
+        with pytest.raises(lw.ModellingError, match=r"sample (is a number of places|takes a whole number)"):
             box.thinnest(sample)
 
 

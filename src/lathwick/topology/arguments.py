@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Protocol
 
 from ..errors import ModellingError
 from ..gate import PLAIN, Rules, are, gated, is_a, is_number, is_of
 from ..geometry.placement import Plane
+from ..geometry.vector import Vec3
+
+
+class Planar(Protocol):
+    """A planar face of a body."""
+
+    @property
+    def center(self) -> Vec3: ...
+    @property
+    def normal(self) -> Vec3: ...
 
 
 def _is_place(value: Any) -> bool:
@@ -20,7 +30,7 @@ ASKED: Rules = {
     "Vec3": _PLACE,
     "Iterable[float]": _PLACE,
     "Plane": (is_a(Plane), "a plane"),
-    "BodyFace": (is_of("topology.body", "BodyFace"), "a planar face"),
+    "Planar": (is_of("topology.body", "BodyFace"), "a planar face"),
     "Callable[[Any], bool]": (callable, "a function"),
 }
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
+from typing import Any, Generic, TypeVar, overload
 
 from ..errors import ModellingError
 from ..gate import shown_value
@@ -12,10 +12,7 @@ from ..geometry.placement import Plane, as_direction
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import dot, is_parallel, sub, vec3
 from ..hints import Hinting
-from .arguments import asked
-
-if TYPE_CHECKING:
-    from .body import BodyFace
+from .arguments import Planar, asked
 
 T = TypeVar("T")
 """BodyFace, BodyEdge or BodyVertex."""
@@ -128,7 +125,7 @@ class Selection(Hinting, Sequence[T], Generic[T]):
             lambda face: dot(face.normal, d) > 0 and is_parallel(face.normal, d, DIRECTION_TOLERANCE)
         )
 
-    def on(self, plane: Plane | BodyFace) -> Selection[T]:
+    def on(self, plane: Plane | Planar) -> Selection[T]:
         """Those that lie wholly in a plane, or in that of a planar face, within the resolution."""
         there = plane if isinstance(plane, Plane) else Plane(plane.center, plane.normal)
         return self.where(lambda item: item.lies_in(there))
