@@ -429,6 +429,46 @@ ENDSEC;
 END-ISO"""
 
 
+@pytest.mark.parametrize("turned", [False, True])
+def test_lumps_that_a_pattern_copies_are_written_once(turned, tmp_path, outside_check):
+    """A body of 40 pieces takes the room of four, and is read, written and read again as it was."""
+    job = lw.Job()
+    link = job.cut(
+        "link", job.box("bar", 10, 4, 2), job.cylinder("hole", 1, 5, on=lw.XY.moved_to((5, 2, -1)))
+    )
+    if turned:
+        row = job.circular_pattern("row", job.move("out", link, 90, 0, 3), 40, lw.Axis((1, 2, 3), (1, 2, 5)))
+    else:
+        row = job.linear_pattern("row", link, 8, 12, lw.X, count2=5, spacing2=6, along2=(0, 1, 0.5))
+    lw.save(lw.Part(link), tmp_path / "one.step")
+    lw.save(lw.Part(row, name="row", color="red"), tmp_path / "a.step")
+    sizes = [(tmp_path / name).stat().st_size for name in ("a.step", "one.step")]
+    assert sizes[0] < 4 * sizes[1]
+    outside_check(tmp_path / "a.step")
+    read = lw.read_step(tmp_path / "a.step")
+    assert same(read.body, row)
+    assert (read.name, read.color, read.messages) == ("row", (1, 0, 0), ())
+    assert read.body.centroid == pytest.approx(row.centroid, abs=1e-9)
+    assert sorted(f.names[0] for f in read.body.faces()) == sorted(f.names[0] for f in row.faces())
+    lw.save(read, tmp_path / "b.step")
+    assert (tmp_path / "b.step").stat().st_size == pytest.approx(sizes[0], rel=0.05)
+    assert same(lw.read_step(tmp_path / "b.step").body, row)
+
+
+def test_few_copies_are_solids_of_their_own(tmp_path):
+    """Which every reader takes; a mirror image is no copy."""
+    row = lw.linear_pattern(lw.box(4, 3, 2), 3, 10, lw.X)
+    lw.save(row, tmp_path / "a.step")
+    text = (tmp_path / "a.step").read_text()
+    assert (text.count("MANIFOLD_SOLID_BREP("), text.count("MAPPED_ITEM(")) == (3, 0)
+    twice = lw.union(row, lw.mirror(row, lw.XZ.offset(5), keep=False))
+    grid = lw.linear_pattern(twice, 10, 20, lw.Y)
+    lw.save(grid, tmp_path / "a.step")
+    text = (tmp_path / "a.step").read_text()
+    assert (text.count("MANIFOLD_SOLID_BREP("), text.count("MAPPED_ITEM(")) == (1 + 3, 30 + 30)
+    assert same(lw.read_step(tmp_path / "a.step").body, grid)
+
+
 def test_mapped_items_stand_where_they_are_mapped(tmp_path):
     text = HALVES.replace("SURFACE;", WALLS["cylinder"] + ";").replace("ENDSEC;\nEND-ISO", MAPPED)
     (tmp_path / "a.step").write_text(text)

@@ -41,6 +41,12 @@ class Motion:
         x, y, z = (self.direction(d) for d in (first.x, first.y, first.z))
         return Motion(x, y, z, self.point(first.shift), self.factor * first.factor)
 
+    def back(self) -> Motion:
+        """The motion that takes this one back."""
+        x, y, z = zip(self.x, self.y, self.z, strict=True)
+        turn = Motion(x, y, z, factor=1.0 / self.factor)
+        return replace(turn, shift=scaled(turn.point(self.shift), -1.0))
+
     def direction(self, d: Vec3) -> Vec3:
         """The image of a direction."""
         return add(add(scaled(self.x, d[0]), scaled(self.y, d[1])), scaled(self.z, d[2]))

@@ -33,6 +33,15 @@ def image_of(face: Face) -> tuple[Face, Motion]:
     return (face, Motion()) if found is None else found
 
 
+def original_lump(lump: Lump) -> tuple[tuple[Face, ...], Motion]:
+    """The faces of the lump of which one is a copy, moved or turned, and how; its own if it is none."""
+    faces = tuple(face for shell in lump.shells for face in shell.faces)
+    images = [image_of(face) for face in faces]
+    if len({motion for _, motion in images}) != 1:
+        return faces, Motion()
+    return tuple(first for first, _ in images), images[0][1]
+
+
 def original_of(body: Body) -> tuple[Body, Motion] | None:
     """The body of which all of one is a copy, moved or turned, and how; None for one that is none."""
     images = {face: image_of(face) for face in body.brep_faces}

@@ -63,7 +63,8 @@ class MassProperties:
 
     volume, area : float, design unit to the third and second power.
     centroid : tuple of three floats. inertia : (3, 3) array, unit to the fifth power.
-    face_areas : (F,) array in the order of the faces.
+    face_areas : (F,) array in the order of the faces; face_volumes : (F,) what each has in the volume, of
+    which only sums over closed shells mean anything.
     """
 
     volume: float
@@ -71,6 +72,7 @@ class MassProperties:
     centroid: tuple[float, float, float]
     inertia: FloatArray
     face_areas: FloatArray
+    face_volumes: FloatArray
 
 
 def mass_properties(faces: Sequence[Face]) -> MassProperties:
@@ -84,7 +86,7 @@ def mass_properties(faces: Sequence[Face]) -> MassProperties:
     for face, row in zip(fresh, face_integrals(fresh, reference), strict=True):
         face.remember("integrals", (about, row))
     table = np.array([face.recalled("integrals")[1] for face in faces])
-    return _from_moments(table[:, 1:].sum(axis=0), table[:, 0], reference)
+    return _from_moments(table, reference)
 
 
 def face_integrals(faces: Sequence[Face], reference: FloatArray) -> FloatArray:
@@ -350,7 +352,9 @@ def _volume_moments(strip: FaceQuadrature, count: int) -> FloatArray:
     return np.column_stack([np.bincount(strip.face, term.sum(axis=1), count) for term in terms])
 
 
-def _from_moments(m: FloatArray, face_areas: FloatArray, reference: FloatArray) -> MassProperties:
+def _from_moments(table: FloatArray, reference: FloatArray) -> MassProperties:
+    """table : the integrals of each face, (F, 11)."""
+    face_areas, m = table[:, 0], table[:, 1:].sum(axis=0)
     volume = float(m[0])
     center = m[1:4] / volume if volume else np.zeros(3)
     xx, yy, zz = m[4:7] - volume * center * center
@@ -359,4 +363,4 @@ def _from_moments(m: FloatArray, face_areas: FloatArray, reference: FloatArray) 
     zx = m[9] - volume * center[2] * center[0]
     inertia = np.array([[yy + zz, -xy, -zx], [-xy, zz + xx, -yz], [-zx, -yz, xx + yy]])
     x, y, z = (float(c) for c in reference + center)
-    return MassProperties(volume, float(face_areas.sum()), (x, y, z), inertia, face_areas)
+    return MassProperties(volume, float(face_areas.sum()), (x, y, z), inertia, face_areas, table[:, 1])

@@ -59,13 +59,17 @@ def check_lumps(lumps: Sequence[Lump], measure: Measure = mass_properties) -> tu
 def _all_problems(lumps: Sequence[Lump], measure: Measure) -> Iterator[Problem]:
     if not lumps:
         yield Problem("EMPTY", "the body has no faces")
+    sound: list[tuple[Shell, bool]] = []
     for lump in lumps:
         for shell in lump.shells:
             found = list(_topology_problems(shell))
             yield from found
             if not found:
-                yield from _geometry_problems(shell)
-                yield from _volume_problems(shell, shell is not lump.outer, measure)
+                sound.append((shell, shell is not lump.outer))
+    if sound:
+        faces = tuple(face for shell, _ in sound for face in shell.faces)
+        yield from _geometry_problems(faces)
+        yield from _volume_problems(sound, measure(faces))
 
 
 def _topology_problems(shell: Shell) -> Iterator[Problem]:
@@ -136,13 +140,13 @@ def _connected(faces: Iterable[Face]) -> int:
     return groups
 
 
-def _geometry_problems(shell: Shell) -> Iterator[Problem]:
+def _geometry_problems(faces: Sequence[Face]) -> Iterator[Problem]:
     """Those of every edge and face for itself, found once: bodies share what does not change."""
-    edges = dict.fromkeys(coedge.edge for face in shell.faces for coedge in face.coedges())
+    edges = dict.fromkeys(coedge.edge for face in faces for coedge in face.coedges())
     measure_edges(edges)
     _look_at_edges([edge for edge in edges if edge.recalled("problems") is None])
-    _look_at_faces([face for face in shell.faces if face.recalled("problems") is None])
-    for part in (*edges, *shell.faces):
+    _look_at_faces([face for face in faces if face.recalled("problems") is None])
+    for part in (*edges, *faces):
         yield from part.recalled("problems")
 
 
@@ -236,12 +240,16 @@ def _is_short(edge: Edge) -> bool:
     return half <= RESOLUTION and not edge.length > RESOLUTION
 
 
-def _volume_problems(shell: Shell, is_void: bool, measure: Measure) -> Iterator[Problem]:
-    properties = measure(shell.faces)
-    for face, area in zip(shell.faces, properties.face_areas, strict=True):
-        if not area > 0.0:
-            name = f' "{face.names[0]}"' if face.names else ""
-            yield Problem("FACE_AREA", f"the {face.surface.kind} face{name} is inside out or empty")
-    volume = -properties.volume if is_void else properties.volume
-    if not volume > RESOLUTION**3:
-        yield Problem("VOLUME", f"the volume of a shell is {properties.volume:.3g}")
+def _volume_problems(shells: Sequence[tuple[Shell, bool]], measured: MassProperties) -> Iterator[Problem]:
+    """shells : each with whether it is that of a void; measured : all their faces in order."""
+    first = 0
+    for shell, is_void in shells:
+        mine = slice(first, first + len(shell.faces))
+        for face, area in zip(shell.faces, measured.face_areas[mine].tolist(), strict=True):
+            if not area > 0.0:
+                name = f' "{face.names[0]}"' if face.names else ""
+                yield Problem("FACE_AREA", f"the {face.surface.kind} face{name} is inside out or empty")
+        volume = float(measured.face_volumes[mine].sum())
+        if not (-volume if is_void else volume) > RESOLUTION**3:
+            yield Problem("VOLUME", f"the volume of a shell is {volume:.3g}")
+        first += len(shell.faces)

@@ -17,9 +17,9 @@ from ...geometry.motion import Motion
 from ...geometry.placement import XY
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.units import MILLIMETRES
-from ...modelling.transform import original_of
+from ...modelling.transform import original_lump, original_of
 from ...topology.body import Body
-from ...topology.brep import Lump
+from ...topology.brep import Face, Lump
 from ...topology.collapse import collapsed
 from ...topology.mass import mass_properties
 from .part21 import Instances, listed, real, string
@@ -27,6 +27,9 @@ from .proof import prove_valid
 from .shape import ShapeWriter
 
 Color = tuple[float, float, float]
+
+MANY_COPIES = 8
+"""So many lumps of a body that are copies of one are written once, and placed."""
 
 TINY = 1e-5
 """Edges shorter than this are written as points: many programs do not tell their ends apart."""
@@ -122,6 +125,15 @@ class _Product:
     representation: str
 
 
+@dataclass(frozen=True, slots=True)
+class _Written:
+    """References of what stands in the representation of a body, and of the solids, there or placed from
+    there."""
+
+    items: list[str]
+    solids: list[str]
+
+
 class _Products:
     """Products, each with everything that belongs to it."""
 
@@ -139,13 +151,16 @@ class _Products:
         """A product that is one body."""
         definition, shape = self._definition(name)
         written = self._solids(solid)
-        items = listed([self._shape.placement(XY), *written])
-        brep = self._rows.add(f"ADVANCED_BREP_SHAPE_REPRESENTATION({string(name)},{items},{self._context})")
+        brep = self._representation(name, written.items)
         self._rows.add(f"SHAPE_DEFINITION_REPRESENTATION({shape},{brep})")
         if solid.color is not None:
-            self._colors([(reference, solid.color) for reference in written])
+            self._colors([(reference, solid.color) for reference in written.solids])
         self._validation([solid], shape)
         return _Product(definition, shape, brep)
+
+    def _representation(self, name: str, items: Sequence[str]) -> str:
+        every = listed([self._shape.placement(XY), *items])
+        return self._rows.add(f"ADVANCED_BREP_SHAPE_REPRESENTATION({string(name)},{every},{self._context})")
 
     def write_assembly(self, name: str, solids: Sequence[Solid]) -> None:
         """A product that is made of others, each where it stands."""
@@ -190,11 +205,28 @@ class _Products:
                 made[key] = self.write(solid.name, replace(solid, body=body))
             yield solid, made[key], motion
 
-    def _solids(self, solid: Solid) -> list[str]:
+    def _solids(self, solid: Solid) -> _Written:
+        """The lumps of a body; of many copies of one that one, and where it stands."""
         prove_valid(solid.body, f'"{solid.name}"')
         lumps = _without_tiny_edges(solid.body) if self._gap > RESOLUTION else solid.body.pieces
         names = [solid.name] if len(lumps) == 1 else [f"{solid.name} {i}" for i in range(1, len(lumps) + 1)]
-        return [self._shape.solid(lump, name) for lump, name in zip(lumps, names, strict=True)]
+        found = [original_lump(lump) for lump in lumps]
+        times = Counter(faces for faces, _ in found)
+        written, maps = _Written([], []), dict[tuple[Face, ...], tuple[str, Motion]]()
+        for lump, name, (faces, motion) in zip(lumps, names, found, strict=True):
+            if faces not in maps:
+                made = self._shape.solid(lump, name)
+                written.solids.append(made)
+                if times[faces] < MANY_COPIES:
+                    written.items.append(made)
+                    continue
+                place = self._shape.placement(XY)
+                home = self._representation(name, [made])
+                maps[faces] = self._rows.add(f"REPRESENTATION_MAP({place},{home})"), motion
+            source, first = maps[faces]
+            there = self._shape.placement(motion.after(first.back()).frame(XY))
+            written.items.append(self._rows.add(f"MAPPED_ITEM({string(name)},{source},{there})"))
+        return written
 
     def _application_context(self) -> str:
         protocol = self._protocol

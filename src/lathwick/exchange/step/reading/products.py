@@ -32,7 +32,7 @@ Color = tuple[float, float, float]
 @dataclass(frozen=True)
 class Placed:
     """A solid of the file, by number, under a name, and where it is: a matrix (4, 4) in the file's unit.
-    group : the same for solids that stand for one product in one place."""
+    group : the same for solids that stand for one product in one place, each with a place of its own."""
 
     number: int
     name: str
@@ -196,15 +196,18 @@ class _Assembly:
             if root not in self._inside:
                 yield from self._within(root, np.eye(4), 0, "")
 
-    def _within(self, home: int, matrix: FloatArray, depth: int, name: str) -> Iterator[Placed]:
-        """The solids in a representation and in those that stand in it."""
+    def _within(
+        self, home: int, matrix: FloatArray, depth: int, name: str, group: int | None = None
+    ) -> Iterator[Placed]:
+        """The solids in a representation and in those that stand in it. What is mapped into a representation
+        is of its group."""
         source = self._source
         self._visits += 1
         if depth > DEEPEST or self._visits > MOST_PLACED:
             raise ExchangeError(
                 f"#{home}: assemblies in assemblies, more than {DEEPEST} deep or {MOST_PLACED} together"
             )
-        group = self._visits
+        group = self._visits if group is None else group
         for item in self._homes.get(home, ()):
             if self._is_solid(item):
                 yield Placed(item, name or text_name(source, item), matrix, group)
@@ -214,7 +217,8 @@ class _Assembly:
                 place = _target(source, source.ref(target, item, "a target"))
                 start = _target(source, source.ref(origin, item, "an origin"))
                 moved = matrix @ place @ _back(start)
-                yield from self._within(int(inner), moved, depth + 1, text_name(source, item) or name)
+                called = text_name(source, item) or name
+                yield from self._within(int(inner), moved, depth + 1, called, group)
         for child, step, label in self._children.get(home, ()):
             yield from self._within(child, matrix @ step, depth + 1, label or name)
 

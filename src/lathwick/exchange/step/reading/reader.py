@@ -91,18 +91,37 @@ def _read_bodies(source: Source, units: Units, file: ReadFile) -> None:
         for number in (one.number for one in group):
             if number not in lumps:
                 lumps[number] = _lumps_of(_SolidReader(source, gap, file, name), number)
-        members = [lump for one in group for lump in lumps[one.number]]
-        if not members:
+        body = _placed_body(group, lumps, file.unit, f'#{placed.number} ("{name}")')
+        if body is None:
             continue
-        body = _body_of(members, file.unit, f'#{placed.number} ("{name}")')
-        if not np.allclose(placed.matrix, np.eye(4), rtol=0.0, atol=1e-15):
-            body = _placed(body, placed)
         used[name] = used.get(name, 0) + 1
         label = name if used[name] == 1 else f"{name} {used[name]}"
         file.bodies.append(ReadBody(label.replace("/", "-"), body, _color(source, colors, placed.number)))
         for one in group:
             labels.setdefault(one.number, []).append(label)
     _tell_layers(source, file, labels)
+
+
+def _placed_body(
+    group: Sequence[Placed], lumps: Mapping[int, Sequence[Lump]], unit: str, label: str
+) -> Body | None:
+    """The solids of a group, each where it stands, as one body; None if they hold nothing."""
+    there: dict[bytes, list[Placed]] = {}
+    for one in group:
+        if lumps[one.number]:
+            there.setdefault(one.matrix.tobytes(), []).append(one)
+    known: dict[tuple[int, ...], Body] = {}
+    placed: list[Body] = []
+    for some in there.values():
+        numbers = tuple(one.number for one in some)
+        if numbers not in known:
+            known[numbers] = _body_of([lump for n in numbers for lump in lumps[n]], unit, label)
+        body, matrix = known[numbers], some[0].matrix
+        moves = not np.allclose(matrix, np.eye(4), rtol=0.0, atol=1e-15)
+        placed.append(_placed(body, some[0]) if moves else body)
+    if len(placed) > 1:
+        return _body_of([lump for body in placed for lump in body.pieces], unit, label)
+    return placed[0] if placed else None
 
 
 def _body_of(members: Sequence[Lump], unit: str, label: str) -> Body:
