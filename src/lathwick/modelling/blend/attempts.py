@@ -10,7 +10,7 @@ from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
-from ..limits import NOT_SO_SMALL, SMALL, Build, largest_that_works
+from ..limits import NOT_SO_SMALL, SMALL, Build, Ways, largest_that_works
 from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
 from .culprits import Blended, culprits, few_spoilers, spoilers
 from .locating import largest_for_all
@@ -77,11 +77,13 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     first: Refused | None = None
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
     for ways in (together, [one_by_one], apart):
+        small = NOT_SO_SMALL if ways is apart else SMALL
+        if first is not None and Ways.that_work(trying.builds(ways, sizes), asked.most, small) is None:
+            continue  # what does not work at a small size is not tried at a large one, which takes longer
         made = trying.at_any_size(ways, (1.0,), sizes)
         if isinstance(made, Made):
             return made.value
         first = first or made
-        small = NOT_SO_SMALL if ways == apart else SMALL
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = few_spoilers(body, sizes, at_full, first, MOST_SPOILING)
