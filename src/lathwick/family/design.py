@@ -7,7 +7,8 @@ import inspect
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
 
-from ..errors import ParameterError
+from ..errors import ModellingError, ParameterError
+from ..gate import shown_value
 from ..geometry.units import MILLIMETRES
 from .job import Job
 from .messages import Message
@@ -127,7 +128,10 @@ class Design:
         if isinstance(result, Body):
             result = Part(result)
         if not isinstance(result, Part):
-            raise TypeError(f"the design {self.name} must return a Part or a Body, not {result!r}")
+            raise ModellingError(
+                f"the design {self.name} must return a Part or a Body, not {shown_value(result)}; it ends with "
+                '"return lw.Part(body)"'
+            )
         if result.body.unit != self.unit:
             raise ParameterError(
                 f"the design {self.name} is in {self.unit}, but its body in {result.body.unit}; "

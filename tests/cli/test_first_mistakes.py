@@ -1,0 +1,155 @@
+"""What a newcomer gets wrong in a first script: each is one line that tells what there is instead, and where in
+the script, and ends with the right exit code; the script without it works."""
+
+from __future__ import annotations
+
+import textwrap
+
+import pytest
+
+import lathwick as lw
+
+SCRIPT = """
+import lathwick as lw
+
+
+@lw.design(unit="mm")
+def probe_bracket(
+    job: lw.Job,
+    length: lw.Length = lw.param(80, low=40, high=200),
+    width: lw.Length = lw.param(50, low=20),
+    thickness: lw.Length = lw.param(8.0),
+    bolt: lw.Length = lw.param(6.6, note="for M6"),
+    boss: lw.Length = lw.param("=2.5*bolt"),
+):
+    plan = job.sketch("plan")
+    plan.rectangle(length, width, center=(0, 0), rounding=6)
+    plan.slot(20, 6, center=(0, 15))
+    base = job.extrude("base plate", plan, thickness)
+    post = job.cylinder("post", boss / 2, 25, on=base.face("base plate/end"))
+    body = job.union("joined", base, post)
+    body = job.fillet("foot", body, body.edges("post/side", "base plate/end"), 3)
+    body = job.chamfer("rim", body, body.edges("post/top"), 1)
+    body = job.hole("bore", body, body.face("post/top"), [(0, 0)], bolt)
+    corners = [(x * (length / 2 - 8), y * (width / 2 - 8)) for x in (-1, 1) for y in (-1, 1)]
+    body = job.hole("bolts", body, body.face("base plate/end"), corners, bolt, counterbore=(11, 3))
+    return lw.Part(body, color="steelblue", material=lw.Material("steel", "7.85 g/cm3"))
+"""
+
+MISTAKES = {
+    "places for a slot": (
+        "plan.slot(20, 6, center=(0, 15))",
+        "plan.slot((-10, 15), (10, 15), 6)",
+        "slot: too many positional arguments; it is slot(length, width, *, center=, angle=, overall=",
+    ),
+    "an address for a plane": (
+        'body.edges("post/side", "base plate/end"), 3',
+        'body.edges("post/side").on("base plate/end"), 3',
+        "on: plane takes a plane or a planar face, got 'base plate/end'",
+    ),
+    "an end of a cylinder": (
+        'body.edges("post/top")',
+        'body.edges("post/end")',
+        'no face answers to "post/end"; step "post" made post/side, post/top',
+    ),
+    "a word for a depth": (
+        "[(0, 0)], bolt)",
+        '[(0, 0)], bolt, depth="through")',
+        'step "bore": a depth is a number, THROUGH, "first inner face"',
+    ),
+    "a verb of the trade": (
+        'job.chamfer("rim"',
+        'job.engrave("rim"',
+        "'Job' object has no attribute 'engrave'; there is cut",
+    ),
+    "another word for a verb": (
+        'job.hole("bore"',
+        'job.drill("bore"',
+        "'Job' object has no attribute 'drill'; there is hole",
+    ),
+    "a color of no name": ('"steelblue"', '"steel"', "'steel' is no color; write \"steelblue\""),
+    "a metal by name": (
+        'lw.Material("steel", "7.85 g/cm3")',
+        "lw.steel",
+        "module 'lathwick' has no attribute 'steel'",
+    ),
+    "a name used twice": (
+        'job.chamfer("rim"',
+        'job.chamfer("foot"',
+        'there is a step "foot" already; every step needs its own name',
+    ),
+    "a radius that does not fit": (
+        '"base plate/end"), 3)',
+        '"base plate/end"), 30)',
+        "the largest that works is",
+    ),
+    "an empty selection": (
+        'body.edges("post/top"), 1',
+        'body.edges("post/top").straight(), 1',
+        'step "rim": no edge is selected',
+    ),
+    "one of nothing": (
+        'body.edges("post/top"), 1',
+        'body.edges("post/top").straight()[0], 1',
+        "the selection holds 0 items; there is no [0]",
+    ),
+    "a part forgotten": (
+        "    return lw.Part(",
+        "    lw.Part(",
+        'must return a Part or a Body, not None; it ends with "return lw.Part(body)"',
+    ),
+    "a body of another design": (
+        'job.union("joined", base, post)',
+        'job.union("joined", base, 3)',
+        'step "joined": union: bodies takes a body, got 3',
+    ),
+    "a limit the wrong way round": (
+        "low=40, high=200",
+        "low=200, high=40",
+        "low 200 is above high 40",
+    ),
+    "a formula with a name that is not there": ('"=2.5*bolt"', '"=2.5*bolts"', "bolts"),
+    "a unit that is none": ("lw.param(6.6, ", 'lw.param("6.6 mn", ', '"mn" is no unit that is known'),
+    "a slip of the pen": ("boss / 2", "bos / 2", "NameError in the script"),
+    "a bracket forgotten": ("[(0, 0)], bolt)", "[(0, 0)], bolt", "SyntaxError"),
+}
+
+
+def write(folder, text=SCRIPT):
+    path = folder / "probe.py"
+    path.write_text(textwrap.dedent(text))
+    return path
+
+
+def test_the_script_works(tmp_path, lathwick):
+    found = lathwick("build", write(tmp_path), "--out", tmp_path / "made")
+    assert found.code == 0
+    part = lw.read_step(tmp_path / "made" / "probe_bracket.step")
+    assert part.color == pytest.approx((70 / 255, 130 / 255, 180 / 255), abs=1e-6)
+    assert part.body.lumps == 1
+
+
+@pytest.mark.parametrize("mistake", MISTAKES)
+def test_a_mistake_is_one_line(mistake, tmp_path, lathwick):
+    right, wrong, words = MISTAKES[mistake]
+    assert SCRIPT.count(right) == 1
+    path = write(tmp_path, SCRIPT.replace(right, wrong))
+    found = lathwick("build", path, "--out", tmp_path / "made")
+    assert found.code in (1, 2)
+    told = [line for line in found.err.splitlines() if line.strip()]
+    assert len(told) == 1, found.err
+    assert told[0].startswith("lathwick: ")
+    assert words in told[0]
+    assert "Traceback" not in found.out + found.err
+    assert not (tmp_path / "made").exists() or not any((tmp_path / "made").iterdir())
+
+
+@pytest.mark.parametrize(
+    "mistake", ["places for a slot", "an address for a plane", "a slip of the pen", "one of nothing"]
+)
+def test_a_mistake_tells_its_line(mistake, tmp_path, lathwick):
+    right, wrong, _ = MISTAKES[mistake]
+    text = SCRIPT.replace(right, wrong)
+    number = 1 + next(k for k, line in enumerate(text.splitlines()) if wrong in line)
+    found = lathwick("build", write(tmp_path, text), "--out", tmp_path / "made")
+    assert f"probe.py line {number}" in found.err
