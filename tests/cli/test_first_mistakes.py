@@ -1,5 +1,5 @@
-"""What a newcomer gets wrong in a first script: each is one line that tells what there is instead, and where in
-the script, and ends with the right exit code; the script without it works."""
+"""What a newcomer gets wrong in a first script: each is one line that tells what there is instead, and where
+in the script, and ends with the right exit code; the script without it works."""
 
 from __future__ import annotations
 
@@ -110,6 +110,28 @@ MISTAKES = {
     ),
     "a formula with a name that is not there": ('"=2.5*bolt"', '"=2.5*bolts"', "bolts"),
     "a unit that is none": ("lw.param(6.6, ", 'lw.param("6.6 mn", ', '"mn" is no unit that is known'),
+    "a text for a material": (
+        'lw.Material("steel", "7.85 g/cm3")',
+        '"steel"',
+        'a part\'s material takes lw.Material("steel", "7.85 g/cm3"), got \'steel\'',
+    ),
+    "a number for a name": ('color="steelblue"', "name=3", "a part's name takes a text, got 3"),
+    "nothing for a body": ("lw.Part(body, ", "lw.Part(None, ", "a part is made of a Body, not of None"),
+    "a text for a body": (
+        "lw.Part(body, ",
+        'lw.Part({"a": "b"}, ',
+        "\"a\" of a part is a Body or a Part, not 'b'",
+    ),
+    "an error of two lines": (
+        "    body = job.union(",
+        '    raise ValueError("one\\ntwo")\n    body = job.union(',
+        "ValueError in the script, probe.py line 19: one two",
+    ),
+    "a module that is not there": (
+        "import lathwick as lw\n",
+        "import lathwick as lw\nimport nowhere\n",
+        "probe.py, line 3: ModuleNotFoundError: No module named 'nowhere'",
+    ),
     "a slip of the pen": ("boss / 2", "bos / 2", "NameError in the script"),
     "a bracket forgotten": ("[(0, 0)], bolt)", "[(0, 0)], bolt", "SyntaxError"),
 }

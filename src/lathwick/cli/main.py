@@ -408,7 +408,7 @@ def _refuse(message: str, code: int, given: Sequence[str]) -> NoReturn:
         traceback.print_exc()
     with suppress(OSError):
         click.secho("lathwick: ", fg="red", bold=True, nl=False, err=True)
-        click.echo(message, err=True)
+        click.echo(" ".join(message.split("\n")), err=True)
     abandon()
     sys.exit(code)
 

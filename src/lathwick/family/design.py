@@ -129,8 +129,8 @@ class Design:
             result = Part(result)
         if not isinstance(result, Part):
             raise ModellingError(
-                f"the design {self.name} must return a Part or a Body, not {shown_value(result)}; it ends with "
-                '"return lw.Part(body)"'
+                f"the design {self.name} must return a Part or a Body, not {shown_value(result)}; "
+                'it ends with "return lw.Part(body)"'
             )
         if result.body.unit != self.unit:
             raise ParameterError(

@@ -12,6 +12,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from ..errors import ExchangeError, ParameterError
+from ..gate import shown_value
 from ..geometry.placement import FloatArray
 from ..geometry.units import MILLIMETRES
 from ..geometry.vector import Vec3
@@ -112,6 +113,11 @@ class Part(Hinting):
     ) -> None:
         from ..topology.body import Body
 
+        if not (material is None or isinstance(material, Material)):
+            wanted = 'lw.Material("steel", "7.85 g/cm3")'
+            raise ParameterError(f"a part's material takes {wanted}, got {shown_value(material)}")
+        if not isinstance(name, str):
+            raise ParameterError(f"a part's name takes a text, got {shown_value(name)}")
         put: Callable[[str, object], None] = partial(object.__setattr__, self)
         put("material", material)
         put("name", name)
@@ -120,7 +126,7 @@ class Part(Hinting):
         put("bodies", MappingProxyType(pieces))
         whole = _side_by_side(list(pieces.values())) if isinstance(body, Mapping) else body
         if not isinstance(whole, Body):
-            raise TypeError(f"a part is made of a Body, not of {type(whole).__name__}")
+            raise ParameterError(f"a part is made of a Body, not of {shown_value(whole)}")
         put("body", whole)
         put("params", MappingProxyType(dict(params or {})))
         put("steps", steps)
@@ -137,7 +143,7 @@ class Part(Hinting):
             if not isinstance(name, str) or not name.strip() or "/" in name:
                 raise ParameterError(f'a body of a part needs a name without "/", got {name!r}')
             if not isinstance(piece, (Body, Part)):
-                raise TypeError(f'"{name}" of a part is a Body or a Part, not {type(piece).__name__}')
+                raise ParameterError(f'"{name}" of a part is a Body or a Part, not {shown_value(piece)}')
             own = piece if isinstance(piece, Part) else Part(piece)
             found[name] = Part(
                 own.bodies or own.body,

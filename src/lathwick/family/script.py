@@ -66,14 +66,16 @@ def _run(path: Path) -> ModuleType:
         raise ParameterError(f"{path.name}: {error}") from error
     except Exception as error:  # anything may go wrong in a user's script
         line = error.lineno if isinstance(error, SyntaxError) else _last_line(error, path)
-        raise ParameterError(f"{path.name}, line {line}: {type(error).__name__}: {error}") from error
+        where = path.name if line is None else f"{path.name}, line {line}"
+        raise ParameterError(f"{where}: {type(error).__name__}: {error}") from error
     return module
 
 
-def _last_line(error: BaseException, path: Path) -> int | str:
-    trace, line = error.__traceback__, "?"
+def _last_line(error: BaseException, path: Path) -> int | None:
+    """The line of the script that led to an error; None where it did not come to run."""
+    trace, line = error.__traceback__, None
     while trace is not None:
-        if trace.tb_frame.f_code.co_filename == str(path):
-            line = str(trace.tb_lineno)
+        if Path(trace.tb_frame.f_code.co_filename).resolve() == path.resolve():
+            line = trace.tb_lineno
         trace = trace.tb_next
     return line
