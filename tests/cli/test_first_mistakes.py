@@ -175,3 +175,15 @@ def test_a_mistake_tells_its_line(mistake, tmp_path, lathwick):
     number = 1 + next(k for k, line in enumerate(text.splitlines()) if wrong in line)
     found = lathwick("build", write(tmp_path, text), "--out", tmp_path / "made")
     assert f"probe.py line {number}" in found.err
+
+
+@pytest.mark.parametrize("command", [("steps",), ("compare", "probe.py"), ("vary", "t.csv", "--out", "o")])
+def test_a_picture_is_no_text(command, tmp_path, lathwick, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    write(tmp_path)
+    (tmp_path / "t.csv").write_text("name,bolt\na,5\n")
+    option = "--sheet" if command[0] == "vary" else "-o"
+    found = lathwick(command[0], "probe.py", *command[1:], option, "x.txt")
+    assert found.code == 2
+    assert "x.txt: a picture is a .png file" in found.err
+    assert not (tmp_path / "x.txt").exists()

@@ -471,6 +471,18 @@ def test_it_works_in_a_small_window(browser, address):
         assert bar["x"] + bar["width"] <= 800 and bar["y"] + bar["height"] <= 600
 
 
+def test_a_port_that_is_not_to_be_had_is_told(script, address, lathwick):
+    """In one line, before anything is served."""
+    used = urlsplit(address).port
+    for port, words in (
+        (used, f"port {used} is not to be had"),
+        (99999, "a port is a number from 1 to 65535"),
+    ):
+        found = lathwick("page", script, "--port", port, "--no-browser")
+        assert (found.code, found.out) == (2, "")
+        assert found.err.startswith(f"lathwick: {words}")
+
+
 def test_only_this_page_may_ask(browser, address):
     """No token, another host or another origin: refused; nothing from outside is asked for."""
     with opened(browser) as page:

@@ -8,12 +8,14 @@ from pathlib import Path
 from typing import Any
 
 from rich.markup import escape
+from rich.table import Table
 
 from ..errors import ParameterError
-from ..family.comparison import compare
+from ..family.comparison import Comparison, compare
 from ..family.files import MESH_SUFFIXES, STEP_SUFFIXES, read_mesh, read_step
 from ..family.part import Part
 from ..family.script import load_design
+from ..family.variants import made_folder
 from ..mesh.mesh import Mesh
 from .show import console, heading, number, show_steps, show_written, table_of
 from .work import built, with_preset
@@ -93,6 +95,7 @@ def list_steps(script: str, settings: Mapping[str, Any], output: Path | None) ->
     from ..family.sheets import draw_strip
 
     show_steps(part.steps)
+    made_folder(output.parent)
     draw_strip(part, output)
     show_written([output])
 
@@ -104,7 +107,16 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any], output: Pat
     heading(f"{one} and {two}", "what differs, before and after")
     if found.is_same:
         console.print("  nothing differs")
-        return 0
+    else:
+        console.print(_differences(found))
+    if output is not None:
+        made_folder(output.parent)
+        found.picture(output)
+        show_written([output])
+    return 0
+
+
+def _differences(found: Comparison) -> Table:
     table = table_of("", "name", "before", "after", "change", right=("before", "after", "change"))
     groups = (("parameter", found.parameters), ("step", found.steps), ("measure", found.measures),
               ("face", found.faces))  # fmt: skip
@@ -112,11 +124,7 @@ def show_comparison(one: str, two: str, settings: Mapping[str, Any], output: Pat
         for name, (before, after) in changes.items():
             cells = [escape(_shown(x)) for x in (before, after)]
             table.add_row(f"[dim]{kind}[/]", f"[bold]{escape(name)}[/]", *cells, _change(before, after))
-    console.print(table)
-    if output is not None:
-        found.picture(output)
-        show_written([output])
-    return 0
+    return table
 
 
 def _side(text: str, settings: Mapping[str, Any]) -> Part | Mesh:

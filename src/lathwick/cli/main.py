@@ -16,7 +16,20 @@ from .streams import abandon, prepare
 
 DONE, FAILED, WRONG = 0, 1, 2
 HELP_SETTINGS = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
-PNG = click.Path(dir_okay=False, path_type=Path)
+FILE = click.Path(dir_okay=False, path_type=Path)
+
+
+class _Png(click.Path):
+    """A file to write a picture to."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        path: Any = super().convert(value, param, ctx)
+        if path.suffix.lower() != ".png":
+            self.fail(f"{path.name}: a picture is a .png file", param, ctx)
+        return path
+
+
+PNG = _Png(dir_okay=False, path_type=Path)
 PLATE = click.Path(dir_okay=False, path_type=Path)
 OUT = click.Path(file_okay=False, path_type=Path)
 SETTINGS = click.option(
@@ -256,7 +269,7 @@ def compare(before: str, after: str, settings: Sequence[str], output: Path | Non
 
 @cli.command(short_help="Draw the part or one of its sketches.")
 @click.argument("script", metavar="SCRIPT|FILE")
-@click.option("-o", "--output", required=True, type=PNG, help="File to write, .png.")
+@click.option("-o", "--output", required=True, type=FILE, help="File to write, .png.")
 @SETTINGS
 @click.option("--sketch", metavar="NAME", help="Draw this sketch instead of the part.")
 @click.option("--preset", help="Values of this preset; --set goes over them.")

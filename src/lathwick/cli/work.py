@@ -148,6 +148,7 @@ def run_variants(
     _show_result(design, table, out, run)
     for path, write in ((drawn.sheet, run.sheet), (drawn.plate, run.plate)):
         if path is not None:
+            made_folder(path.parent)
             write(path)
             show_written([path])
     return 1 if run.failed else 0

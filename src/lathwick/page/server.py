@@ -15,6 +15,7 @@ from ..view.html_file import library, static
 from .guard import Guard
 
 HOST = "127.0.0.1"
+LAST_PORT = 65535
 LOOK_AGAIN = 0.02
 """Seconds until it is looked again whether the server listens."""
 
@@ -53,7 +54,7 @@ def serve_page(
     """Serve the page of a script until it is interrupted.
 
     show : open it in the browser. port : 0 for a free one. ready : called with the address. Raises
-    ParameterError where there is no such script or the extra is missing.
+    ParameterError where there is no such script, the extra is missing or the port is not to be had.
     """
     if not script_path(script).is_file():
         raise ParameterError(f"{script_path(script)}: no such script")
@@ -65,7 +66,7 @@ def serve_page(
         ) from None
     from .layout import page_of
 
-    port = port or _free_port()
+    port = _port_for(port)
     token = secrets.token_urlsafe(24)
     hosts = (f"{HOST}:{port}", f"localhost:{port}")
     address = f"http://{HOST}:{port}/?token={token}"
@@ -123,8 +124,15 @@ async def _listening(port: int) -> None:
             return
 
 
-def _free_port() -> int:
+def _port_for(wanted: int) -> int:
+    """A port that can be listened on: the one that is wanted, or for 0 a free one. Raises ParameterError."""
+    if not 0 <= wanted <= LAST_PORT:
+        raise ParameterError(f"a port is a number from 1 to {LAST_PORT}, got {wanted}")
     with socket.socket() as probe:
-        probe.bind((HOST, 0))
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)  # one that was left a moment ago is free
+        try:
+            probe.bind((HOST, wanted))
+        except OSError as error:
+            raise ParameterError(f"port {wanted} is not to be had: {error.strerror}") from None
         port: int = probe.getsockname()[1]
         return port
