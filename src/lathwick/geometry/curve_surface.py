@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 from types import MappingProxyType
 
 import numpy as np
@@ -31,6 +32,9 @@ UNEVEN = 0.2
 
 RISEN = 3e-11
 """So much more than at a touch the distance is a little way off it."""
+
+PROBES = 12
+"""So many places between crossings near each other tell whether there are more."""
 
 FINER = 6
 """Ways between samples beside which a touch may lie are looked at in so many parts."""
@@ -208,6 +212,7 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
             least.append(i)
     for i in _in_doubt(curve, surface, t, least, closed):
         found += _least(gap, places, i, closed, float(steps.max()))
+    found += _between_found(curve, surface, sorted(found), 2.0 * float(np.diff(t).max()))
     if not closed:
         found += [s for s, v in ((t0, values[0]), (t1, values[-1])) if abs(v) <= RESOLUTION]
     if closed and found:
@@ -215,6 +220,23 @@ def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface)
     ends = () if closed else (t0, t1)
     kept = _without_noise(gap, [s for s in found if t0 <= s <= t1], ends)
     return _distinct(curve, kept, t0, t1, closed)
+
+
+def _between_found(curve: Curve, surface: Surface, found: list[float], near: float) -> list[float]:
+    """Crossings between those found so near to each other that there may be three between two samples."""
+    pairs = [(a, b) for a, b in pairwise(found) if b - a <= near and b > a]
+    if not pairs:
+        return []
+
+    def gap(s: float) -> float:
+        return surface.gap(curve.point(s))
+
+    low, high = np.array(pairs).T
+    t = np.linspace(low, high, PROBES + 2, axis=1)[:, 1:-1]
+    g = surface.distance(curve.points(t.ravel())).reshape(t.shape)
+    clear = np.abs(g) > RESOLUTION
+    turns = (g[:, :-1] * g[:, 1:] < 0.0) & clear[:, :-1] & clear[:, 1:]
+    return [_root(gap, float(t[i, k]), float(t[i, k + 1])) for i, k in np.argwhere(turns).tolist()]
 
 
 def _in_doubt(curve: Curve, surface: Surface, t: FloatArray, least: list[int], closed: bool) -> list[int]:
