@@ -30,6 +30,9 @@ from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub, vec3
 
 FINEST_SHARE = 0.06
+MOST_CELLS = 200_000
+"""Cells in which a curve may start: some thirty times as many as where surfaces cross, or touch along one."""
+
 MOST_STEPS = 20_000
 STRAIGHT = math.cos(0.1)
 """The curve turns by so much in a step, at most (its cosine)."""
@@ -183,7 +186,17 @@ class _Marcher:
                     shift[k] = 0.25 * (du, dv)[k]
                     cells = np.concatenate([cells - shift, cells + shift])
             du, dv = (0.5 * du if split_u else du), (0.5 * dv if split_v else dv)
+            if len(cells) > MOST_CELLS:
+                raise self._too_close(cells)
         return self.one.points(cells) if len(cells) else np.zeros((0, 3))
+
+    def _too_close(self, cells: FloatArray) -> ModellingError:
+        """They are near each other nearly everywhere, as seen in steps that their bends ask for."""
+        x, y, z = self.one.points(cells[len(cells) // 2][None])[0].tolist()
+        return ModellingError(
+            f"a {self.one.called} and a {self.two.called} surface run too near beside each other about "
+            f"({x:.6g}, {y:.6g}, {z:.6g}) to tell where they cross"
+        )
 
     def _kept(self, cells: FloatArray, du: float, dv: float) -> tuple[FloatArray, float]:
         """The cells that the curve may pass within the box, and the largest radius of a cell."""

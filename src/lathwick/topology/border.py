@@ -20,6 +20,9 @@ from .windings import path_along
 RUN = 32
 """Boxes are made around so many chords in succession."""
 
+MOST_AT_ONCE = 1_000_000
+"""So many pairs of a place and a run are looked at together, for memory's sake."""
+
 BESIDE = 0.05
 """A way may meet a chord beyond its end by at most such a share of its length."""
 
@@ -109,6 +112,10 @@ class Paths:
         if self._space_runs is None:
             self._space_runs = _runs(self._start, self._start + self._way)
         middles, halves = self._space_runs
+        if len(points) > 1 and len(points) * len(middles) > MOST_AT_ONCE:
+            parts = np.array_split(points, 1 + len(points) * len(middles) // MOST_AT_ONCE)
+            each = [self.distances(part) for part in parts]
+            return np.concatenate([gaps for gaps, _ in each]), np.concatenate([which for _, which in each])
         off = np.abs(points[:, None] - middles[None])
         most = np.sqrt(((off + halves) ** 2).sum(axis=2)).min(axis=1)
         least = np.sqrt((np.maximum(off - halves, 0.0) ** 2).sum(axis=2))
