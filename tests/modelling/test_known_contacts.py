@@ -184,3 +184,13 @@ def test_outlines_with_a_corner_in_general_position(seed):
     assert cut.volume + common.volume == pytest.approx(one.volume, rel=1e-8)
     places = rng.uniform(np.array(one.bounds[0]), np.array(one.bounds[1]), (300, 3))
     assert (common.contains(places) == (one.contains(places) & other.contains(places))).all()
+
+
+def test_rings_that_nearly_lie_in_each_other_are_told_soon():
+    """Where two thin rings cross cannot be told by steps as short as they bend."""
+    ring = lw.torus(20, 0.05)
+    with pytest.raises(lw.ModellingError, match="a torus and a torus surface run too near"):
+        lw.cut(ring, lw.turn(ring, 0.01, lw.X))
+    turned = lw.turn(ring, 3, lw.X)
+    both = [lw.cut(ring, turned).volume, lw.intersect(ring, turned).volume]
+    assert sum(both) == pytest.approx(ring.volume, rel=1e-7)  # a ring as thin as 50,000 resolutions

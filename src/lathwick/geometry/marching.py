@@ -30,8 +30,8 @@ from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub, vec3
 
 FINEST_SHARE = 0.06
-MOST_CELLS = 200_000
-"""Cells in which a curve may start: some thirty times as many as where surfaces cross, or touch along one."""
+MOST_CELLS = 300_000
+"""Cells in which a curve may start: some fifty times as many as where surfaces cross, or touch along one."""
 
 MOST_STEPS = 20_000
 STRAIGHT = math.cos(0.1)
