@@ -9,6 +9,7 @@ from itertools import product
 
 import numpy as np
 import pytest
+from scipy.integrate import quad
 
 import lathwick as lw
 
@@ -616,3 +617,121 @@ def test_other_kinds_of_curves_are_named(row, words, tmp_path):
     (tmp_path / "a.step").write_text(file.text())
     with pytest.raises(lw.ExchangeError, match=rf"a\.step: #\d+: a curve of the kind {words} cannot be read"):
         lw.read_step(tmp_path / "a.step")
+
+
+# ---------------------------------------------------------------------- spindles, units, trimmed curves
+
+
+def spindle(inner: bool, height: float) -> float:
+    """The radius of a ring of radii 1 and 2, which meets itself, at a height: of its core or its outside."""
+    reach = math.sqrt(4.0 - height * height)
+    return reach - 1.0 if inner else reach + 1.0
+
+
+def spindle_volume(inner: bool) -> float:
+    top = math.sqrt(3.0)
+    core = quad(lambda z: math.pi * spindle(True, z) ** 2, -top, top)[0]
+    if inner:
+        return core
+    dimples = 2 * quad(lambda z: math.pi * spindle(True, z) ** 2, top, 2.0)[0]
+    return quad(lambda z: math.pi * spindle(False, z) ** 2, -2.0, 2.0)[0] - dimples
+
+
+@pytest.mark.parametrize("way", ["a vertex loop", "no bounds", "a seam"])
+@pytest.mark.parametrize("inner", [True, False])
+def test_rings_that_meet_themselves(inner, way, tmp_path):
+    """A lemon or an apple, as a degenerate torus."""
+    file = ByHand()
+    flag = "F" if inner else "T"
+    whole = file.add(f"DEGENERATE_TOROIDAL_SURFACE('',{file.frame(ORIGIN)},1.,2.,.{flag}.)")
+    for name, height in (("s", -math.sqrt(3)), ("n", math.sqrt(3))):
+        file.vertex(name, (0, 0, height))
+    if way == "a seam":
+        file.edge("m", "s", "n", file.circle((-1 if inner else 1, 0, 0), 2, BACK, X))
+        file.face(whole, "m+ m-")
+    else:
+        file.face(whole, *(["@n"] if way == "a vertex loop" else []))
+    (tmp_path / "a.step").write_text(file.text())
+    body = lw.read_step(tmp_path / "a.step").body
+    assert body.volume == pytest.approx(spindle_volume(inner), rel=1e-12)
+    assert [face.kind for face in body.faces()] == ["torus"]
+    assert body.bounds[1] == pytest.approx((1, 1, math.sqrt(3)) if inner else (3, 3, 2), abs=1e-9)
+
+
+METRE = "SI_UNIT(.MILLI.,.METRE.)"
+INCH = """#9001=LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(25.4),#9003);
+#9002=DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.);
+#9003=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.));
+"""
+
+
+def in_inches(text: str) -> str:
+    unit = "(CONVERSION_BASED_UNIT('INCH',#9001)LENGTH_UNIT()NAMED_UNIT(#9002))"
+    return text.replace(f"(LENGTH_UNIT()NAMED_UNIT(*){METRE})", unit).replace("DATA;\n", "DATA;\n" + INCH)
+
+
+UNITS: dict[str, tuple[Callable[[str], str], str, float]] = {
+    "millimetres": (lambda t: t, "mm", 1.0),
+    "metres": (lambda t: t.replace(METRE, "SI_UNIT($,.METRE.)"), "m", 1.0),
+    "centimetres": (lambda t: t.replace(METRE, "SI_UNIT(.CENTI.,.METRE.)"), "cm", 1.0),
+    "micrometres": (lambda t: t.replace(METRE, "SI_UNIT(.MICRO.,.METRE.)"), "mm", 1e-3),
+    "inches": (in_inches, "in", 1.0),
+    "feet": (lambda t: in_inches(t).replace("(25.4)", "(304.8)").replace("INCH", "FOOT"), "mm", 304.8),
+}
+
+
+@pytest.mark.parametrize("unit", UNITS)
+def test_a_cone_in_any_unit(unit, tmp_path):
+    """Those that have a name here stay, others are converted to millimetres; and any may be asked for."""
+    file = ByHand()
+    for vertex, place in (("a", (2000, 0, 0)), ("t", (0, 0, 6000))):
+        file.vertex(vertex, place)
+    file.edge("r", "a", "a", file.circle(ORIGIN, 2000))
+    file.face(file.plane(ORIGIN, DOWN), "r-")
+    file.face(file.add(f"CONICAL_SURFACE('',{file.frame(ORIGIN, DOWN)},2000.,{HALF_ANGLE})"), "r+")
+    rule, name, factor = UNITS[unit]
+    (tmp_path / "a.step").write_text(rule(file.text()))
+    part = lw.read_step(tmp_path / "a.step")
+    assert part.unit == name
+    assert part.body.volume == pytest.approx(CONE * (1000 * factor) ** 3, rel=1e-12)
+    millimetres = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}[name] * factor
+    metres = lw.read_step(tmp_path / "a.step", unit="m").body
+    assert metres.volume == pytest.approx(CONE * millimetres**3, rel=1e-12)
+
+
+def test_rims_trimmed_in_degrees(tmp_path):
+    """Halves of circles by parameters, which are angles in the unit of the file."""
+    angle = """#9101=PLANE_ANGLE_MEASURE_WITH_UNIT(PLANE_ANGLE_MEASURE(0.017453292519943295),#9103);
+#9102=DIMENSIONAL_EXPONENTS(0.,0.,0.,0.,0.,0.,0.);
+#9103=(NAMED_UNIT(*)PLANE_ANGLE_UNIT()SI_UNIT($,.RADIAN.));
+#9104=(CONVERSION_BASED_UNIT('DEGREE',#9101)NAMED_UNIT(#9102)PLANE_ANGLE_UNIT());
+"""
+    file = ByHand()
+    corners = {"a": (2, 0, 0), "b": (-2, 0, 0), "c": (2, 0, 5), "d": (-2, 0, 5)}
+    for name, place in corners.items():
+        file.vertex(name, place)
+
+    def half(z: float, first: str, last: str) -> str:
+        ends = f"(PARAMETER_VALUE({first})),(PARAMETER_VALUE({last}))"
+        return file.add(f"TRIMMED_CURVE('',{file.circle((0, 0, z), 2)},{ends},.T.,.PARAMETER.)")
+
+    for edge, start, end, z, first, last in (
+        ("p", "a", "b", 0, "0.", "180."),
+        ("q", "b", "a", 0, "180.", "360."),
+        ("u", "c", "d", 5, "0.", "180."),
+        ("w", "d", "c", 5, "180.", "0."),
+    ):
+        file.edge(edge, start, end, half(z, first, last))
+    file.edge("s", "a", "c", file.line(corners["a"], Z))
+    file.edge("t", "b", "d", file.line(corners["b"], Z))
+    whole = wall(file)
+    file.face(whole, "p+ t+ u- s-")
+    file.face(whole, "q+ s+ w- t-")
+    file.face(file.plane(ORIGIN), "q- p-", sense="F")
+    file.face(file.plane((0, 0, 5)), "u+ w+")
+    text = file.text().replace("DATA;\n", "DATA;\n" + angle)
+    text = re.sub(r"UNIT_ASSIGNED_CONTEXT\(\((#\d+)\)\)", r"UNIT_ASSIGNED_CONTEXT((\1,#9104))", text)
+    (tmp_path / "a.step").write_text(text)
+    body = lw.read_step(tmp_path / "a.step").body
+    assert body.volume == pytest.approx(CAN, rel=1e-12)
+    assert len(body.edges()) == 2
