@@ -187,3 +187,25 @@ def test_a_picture_is_no_text(command, tmp_path, lathwick, monkeypatch):
     assert found.code == 2
     assert "x.txt: a picture is a .png file" in found.err
     assert not (tmp_path / "x.txt").exists()
+
+
+def test_pictures_come_into_new_folders_and_where_nothing_differs(tmp_path, lathwick, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    write(tmp_path)
+    for command in (("steps", "probe.py"), ("compare", "probe.py", "probe.py"), ("picture", "probe.py")):
+        path = tmp_path / command[0] / "new" / "x.png"
+        found = lathwick(*command, "-o", path)
+        assert (found.code, found.err) == (0, "")
+        assert path.read_bytes().startswith(b"\x89PNG")
+        assert "x.png" in found.out
+    assert "nothing differs" in lathwick("compare", "probe.py", "probe.py").out
+
+
+def test_a_script_that_ends_itself_ends_the_command(tmp_path, lathwick):
+    """With the code of its own, and nothing written."""
+    path = write(
+        tmp_path, SCRIPT.replace("    plan = job.sketch", "    raise SystemExit(3)\n    plan = job.sketch")
+    )
+    found = lathwick("build", path, "--out", tmp_path / "made")
+    assert found.code in (1, 3)
+    assert not list(tmp_path.glob("made/*"))
