@@ -76,14 +76,15 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
         return kept
     first: Refused | None = None
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
-    for ways in (together, [one_by_one], apart):
-        small = NOT_SO_SMALL if ways is apart else SMALL
-        if first is not None and Ways.that_work(trying.builds(ways, sizes), asked.most, small) is None:
+    in_turn: list[Attempt] = [one_by_one]
+    for ways in (together, in_turn, apart):
+        if ways is in_turn and Ways.that_work(trying.builds(ways, sizes), asked.most) is None:
             continue  # what does not work at a small size is not tried at a large one, which takes longer
         made = trying.at_any_size(ways, (1.0,), sizes)
         if isinstance(made, Made):
             return made.value
         first = first or made
+        small = NOT_SO_SMALL if ways is apart else SMALL
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = few_spoilers(body, sizes, at_full, first, MOST_SPOILING)
