@@ -120,6 +120,8 @@ def equidistant(faces: Sequence[Face], d: float, start: Vec3) -> Vec3 | None:
     for _ in range(50):
         place = (float(p[0]), float(p[1]), float(p[2]))
         gaps = np.array([way_out(face) * face.surface.gap(place) - d for face in faces])
+        if np.abs(gaps).max() <= 1e-15 * (1.0 + np.abs(p).max()):
+            break
         normals = np.array([face.outward_normal(place) for face in faces])
         step = np.linalg.lstsq(normals, -gaps, rcond=None)[0]
         p = p + step

@@ -281,12 +281,24 @@ def refuse_collisions(lumps: Sequence[Lump], new: Sequence[tuple[Face, Strip | N
     mine = np.array(list(box_of.values()))
     box_of |= {face: outer_box(face) for face in faces if face not in box_of}
     ends = {face: _ends_of(face) for face in faces}
+    known: dict[Face, tuple[list[Edge], FloatArray]] = {}
+
+    def border(face: Face) -> tuple[list[Edge], FloatArray]:
+        """The edges of a face, and their boxes, (N, 2, 3)."""
+        if face not in known:
+            edges = [coedge.edge for coedge in face.coedges()]
+            known[face] = edges, np.array([edge.bounds for edge in edges]).reshape(-1, 2, 3)
+        return known[face]
+
     for i, j in overlapping(mine, np.array([box_of[face] for face in faces])):
         one, two = new[i][0], faces[j]
         if one is two or not ends[one].isdisjoint(ends[two]):
             continue
         touching = lump_of[one] is not lump_of[two]  # separate lumps may touch
-        if _hits(one, two, box_of[two], touching) or _hits(two, one, mine[i], touching):
+        if any(
+            _hits(face, _near_edges(*border(face), box), other, touching)
+            for face, other, box in ((one, two, box_of[two]), (two, one, mine[i]))
+        ):
             raise TooLargeError("the new face runs into another face", two)
 
 
@@ -307,14 +319,17 @@ def _ends_of(face: Face) -> set[Vertex | Edge | None]:
     return ends
 
 
-def _hits(one: Face, two: Face, box: FloatArray, touching: bool) -> bool:
-    """Whether an edge of a face passes through another face, in a box; or only touches it, unless they may.
-    On one surface they never may."""
-    edges = [coedge.edge for coedge in one.coedges()]
-    boxes = np.array([edge.bounds for edge in edges]).reshape(-1, 2, 3)
+def _near_edges(edges: Sequence[Edge], boxes: FloatArray, box: FloatArray) -> list[Edge]:
+    """Those edges whose boxes, (N, 2, 3), come near a box."""
     near = ((boxes[:, 0] <= box[1] + RESOLUTION) & (boxes[:, 1] >= box[0] - RESOLUTION)).all(axis=1)
-    touching = touching and intersection(one.surface, two.surface) is not SAME
-    for edge in (edges[k] for k in np.flatnonzero(near).tolist()):
+    return [edges[k] for k in np.flatnonzero(near).tolist()]
+
+
+def _hits(one: Face, edges: Sequence[Edge], two: Face, touching: bool) -> bool:
+    """Whether one of some edges of a face passes through another face, or only touches it, unless they may.
+    On one surface they never may."""
+    touching = touching and bool(edges) and intersection(one.surface, two.surface) is not SAME
+    for edge in edges:
         found = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
         if found is None and not touching and _crosses_border(edge, two):
             return True
