@@ -100,7 +100,7 @@ def _call_of(name: str, signature: inspect.Signature) -> str:
     """How a verb is called: its arguments by name, those with "=" after them need not be given."""
     shown: list[str] = []
     for p in signature.parameters.values():
-        if p.kind is p.KEYWORD_ONLY and "*" not in shown and not any(s.startswith("*") for s in shown):
+        if p.kind is p.KEYWORD_ONLY and not any(one.startswith("*") for one in shown):
             shown.append("*")
         mark = "*" if p.kind is p.VAR_POSITIONAL else "**" if p.kind is p.VAR_KEYWORD else ""
         shown.append(f"{mark}{p.name}{'' if p.default is p.empty else '='}")

@@ -19,6 +19,7 @@ from ..csg import random_tree
 from ..curved_parts import oval, splined
 from ..damage import damaged
 from ..dialects import DIALECTS, rows_of, text_of
+from .by_hand import HEAD
 
 
 def holed() -> lw.Body:
@@ -133,14 +134,7 @@ def test_random_bodies_are_read_as_they_were(seed, tmp_path):
         assert same(lw.read_step(tmp_path / "a.step").body, body)
 
 
-HALVES = """ISO-10303-21;
-HEADER;
-FILE_DESCRIPTION((''),'2;1');
-FILE_NAME('t','2026-01-01T00:00:00',(''),(''),'','','');
-FILE_SCHEMA(('CONFIG_CONTROL_DESIGN'));
-ENDSEC;
-DATA;
-#1=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT($,.METRE.));
+HALVES = f"""{HEAD}#1=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT($,.METRE.));
 #2=CARTESIAN_POINT('',(0.,0.,0.));
 #3=CARTESIAN_POINT('',(0.,0.,4.));
 #4=DIRECTION('',(0.,0.,1.));

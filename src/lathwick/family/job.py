@@ -238,7 +238,7 @@ class Job(Hinting, Recorder):
 
         solids = [t for t in tools if isinstance(t, Body)]
         profiles: list[Profile] = [t for t in tools if not isinstance(t, Body)]
-        detail = _counted(len(solids)) if not profiles else f"a profile, depth {depth}"
+        detail = _counted(len(solids)) if not profiles else f"a profile, depth {_told(depth)}"
 
         def build(warnings: list[str]) -> Body:
             made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
@@ -287,7 +287,7 @@ class Job(Hinting, Recorder):
         return self._record(
             name,
             "hole",
-            f"diameter {diameter:g}, depth {depth}",
+            f"diameter {diameter:g}, depth {_told(depth)}",
             lambda warnings: verbs.hole(
                 body, on, at, diameter, depth,
                 counterbore=counterbore, countersink=countersink, step=name, warn=warnings.append,
@@ -564,6 +564,10 @@ class Job(Hinting, Recorder):
     def scale(self, name: str, body: Body, factor: float) -> Body:
         """The body with all lengths times `factor`, about the origin."""
         return self._record(name, "scale", f"{factor:g}", lambda _: verbs.scale(body, factor))
+
+
+def _told(depth: object) -> str:
+    return f"{depth:g}" if isinstance(depth, (int, float)) else str(depth)
 
 
 def _counted(bodies: int) -> str:

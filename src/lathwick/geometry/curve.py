@@ -1,8 +1,9 @@
 """The protocol of curves, and answers to all of it from points and derivatives.
 
 A curve is immutable and knows its own parameter. A new kind says its `kind`, and gives `points`,
-`derivatives`, `second` and `moved`; if it is not straight for ever also `breaks`; all else it has from here,
-and overrides where it knows better. A class that lacks one of them is refused when it is defined.
+`derivatives`, `second` and `moved`; if it is not straight for ever also `breaks`. Curves of a kind that
+differ in three vectors alone give a `form` and their `axes`, and are evaluated together. All else a kind has
+from here, and overrides where it knows better. A class that lacks one of them is refused when it is defined.
 """
 
 from __future__ import annotations

@@ -64,12 +64,11 @@ def flat_triangles(face: Face, rings: Sequence[list[int]], points: FloatArray) -
             return found
     polygon = polygon_of(face, rings, points)
     if not polygon.is_valid:
-        return _flat_pinched(face, rings, points)
+        return _by_segments(face, rings, points)
     if sum(map(len, rings)) > MANY_POINTS:
-        try:
-            return _flat_pinched(face, rings, points, _in_holes(polygon))
-        except TooCoarseError:
-            pass  # the slower way does it too
+        found = _of_many(face, rings, points, polygon)
+        if found is not None:
+            return found
     cells = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon))
     corners = cells.reshape(-1, 4, 2)[:, :3]
     index = {
@@ -80,7 +79,7 @@ def flat_triangles(face: Face, rings: Sequence[list[int]], points: FloatArray) -
     triangles = np.array([index[u, v] for u, v in corners.reshape(-1, 2).tolist()], dtype=np.int64)
     triangles = triangles.reshape(-1, 3)
     count = sum(map(len, rings))
-    if len(index) != count or len(triangles) != count + 2 * len(rings) - 4:
+    if len(index) != count or len(triangles) != _by_euler(rings):
         raise ModellingError("a planar face could not be triangulated; please report the part")
     one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     clockwise = one[:, 0] * two[:, 1] < one[:, 1] * two[:, 0]
@@ -89,12 +88,28 @@ def flat_triangles(face: Face, rings: Sequence[list[int]], points: FloatArray) -
     return triangles
 
 
+def _by_euler(rings: Sequence[list[int]]) -> int:
+    """How many triangles there are between rings without new points."""
+    return sum(map(len, rings)) + 2 * len(rings) - 4
+
+
+def _of_many(
+    face: Face, rings: Sequence[list[int]], points: FloatArray, polygon: shapely.Polygon
+) -> IntArray | None:
+    """As `_by_segments`, if that gives as many triangles as there must be; None leaves it to another way."""
+    try:
+        found = _by_segments(face, rings, points, _in_holes(polygon))
+    except TooCoarseError:
+        return None
+    return found if len(found) == _by_euler(rings) else None
+
+
 def _in_holes(polygon: shapely.Polygon) -> FloatArray:
     """A place in every hole, (H, 2)."""
     return shapely.get_coordinates(shapely.point_on_surface([shapely.Polygon(r) for r in polygon.interiors]))
 
 
-def _flat_pinched(
+def _by_segments(
     face: Face, rings: Sequence[list[int]], points: FloatArray, in_holes: FloatArray | None = None
 ) -> IntArray:
     """As `flat_triangles`, for faces whose rings pass a point more than once or have very many points.

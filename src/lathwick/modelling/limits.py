@@ -21,6 +21,8 @@ NOT_SO_SMALL = SMALL[:1]
 DIGITS = 4
 CLOSE = 5e-4
 BESIDE = 1.0 + 0.4 * CLOSE
+"""What lies so much above a size that works, or below one that does not, tells whether that is the limit."""
+
 NOTHING = 1e-4
 """What works only at smaller shares than this is no size."""
 
@@ -39,11 +41,9 @@ class SizeError(ModellingError):
 
 def told(refused: Refused) -> str:
     """What a refusal says, with the name of a face that it names."""
-    error = refused.error
-    face = error.face if isinstance(error, SizeError) else None
-    return (
-        f'{error.message} at the face "{face.names[0]}"' if face is not None and face.names else error.message
-    )
+    face = refused.error.face if isinstance(refused.error, SizeError) else None
+    at = f' at the face "{face.names[0]}"' if face is not None and face.names else ""
+    return f"{refused.reason}{at}"
 
 
 @dataclass(frozen=True)

@@ -36,6 +36,7 @@ ROOM = 1.5
 
 SHARES = np.linspace(0.0, 1.0, NODES)
 FEW = SHARES[::4]
+"""Places along pieces whose images have a closed form."""
 
 
 class Outlines(Protocol):

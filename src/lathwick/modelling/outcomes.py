@@ -29,11 +29,6 @@ class Refused:
     def reason(self) -> str:
         return self.error.message
 
-    @property
-    def limit(self) -> float | None:
-        """The size that works, if it is known."""
-        return self.error.limit
-
 
 Outcome = Made[T] | Refused
 

@@ -32,7 +32,7 @@ Color = tuple[float, float, float]
 @dataclass(frozen=True)
 class Placed:
     """A solid of the file, by number, under a name, and where it is: a matrix (4, 4) in the file's unit.
-    group : the same for solids that stand for one product in one place, each with a place of its own."""
+    group : the same for what stands in one representation, itself or mapped into it, each where it is."""
 
     number: int
     name: str
