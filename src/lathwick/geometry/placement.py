@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 import numpy as np
@@ -66,12 +66,13 @@ class Plane:
 
     `origin` is in the length unit of the design; `normal` and `x` are unit vectors. Without `x`
     the x direction lies horizontal (along Z cross normal), or along +X where the normal is
-    vertical. Two planes are equal when origin, normal and x are.
+    vertical; `y` is normal cross x. Two planes are equal when origin, normal and x are.
     """
 
     origin: Vec3
     normal: Vec3
     x: Vec3
+    y: Vec3 = field(init=False, repr=False, compare=False)
 
     def __init__(
         self,
@@ -85,11 +86,7 @@ class Plane:
         object.__setattr__(self, "origin", _vector(origin, "plane origin"))
         object.__setattr__(self, "normal", n)
         object.__setattr__(self, "x", _default_x(n) if x is None else _projected_x(n, x))
-
-    @property
-    def y(self) -> Vec3:
-        """normal cross x."""
-        return cross(self.normal, self.x)
+        object.__setattr__(self, "y", cross(n, self.x))
 
     def point(self, u: float, v: float, w: float = 0.0) -> Vec3:
         """The point at local coordinates (u, v), `w` above the plane."""
@@ -132,7 +129,12 @@ class Plane:
 
     def moved_to(self, origin: Vec3) -> Plane:
         """The parallel plane with another origin."""
-        return Plane(origin, self.normal, self.x)
+        moved = object.__new__(Plane)  # its directions need no second look
+        object.__setattr__(moved, "origin", _vector(origin, "plane origin"))
+        object.__setattr__(moved, "normal", self.normal)
+        object.__setattr__(moved, "x", self.x)
+        object.__setattr__(moved, "y", self.y)
+        return moved
 
     def tilted(self, angle: float, about: Axis | str) -> Plane:
         """This plane turned by `angle` degrees about an axis, or about its own "x" or "y".

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2
@@ -14,7 +15,6 @@ from .general_crossings import general_points
 from .pieces import ArcPiece, LinePiece, Piece
 from .plane_curves import CurvePiece
 
-BLOCK = 1024
 GRAZE = 1e-5
 """Half a chord of less than this share of the radius is one touching place."""
 
@@ -45,15 +45,11 @@ def near_pairs(pieces: Sequence[Piece]) -> Iterator[tuple[int, int]]:
     """Pairs i < j of pieces whose boxes touch."""
     if len(pieces) < 2:
         return
-    boxes = np.array([piece.box for piece in pieces])
-    low, high = boxes[:, :2] - RESOLUTION, boxes[:, 2:] + RESOLUTION
-    for first in range(0, len(pieces), BLOCK):
-        rows = slice(first, first + BLOCK)
-        near = (low[rows, None, 0] <= high[None, :, 0]) & (low[None, :, 0] <= high[rows, None, 0])
-        near &= (low[rows, None, 1] <= high[None, :, 1]) & (low[None, :, 1] <= high[rows, None, 1])
-        for i, j in np.argwhere(near):
-            if i + first < j:
-                yield int(i) + first, int(j)
+    low_x, low_y, high_x, high_y = np.array([piece.box for piece in pieces]).T
+    boxes = shapely.box(low_x - RESOLUTION, low_y - RESOLUTION, high_x + RESOLUTION, high_y + RESOLUTION)
+    one, two = shapely.STRtree(boxes).query(boxes)
+    first = one < two
+    yield from sorted(zip(one[first].tolist(), two[first].tolist(), strict=True))
 
 
 def _at_common_end(one: Piece, two: Piece, place: Vec2) -> bool:

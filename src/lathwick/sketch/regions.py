@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+import shapely
 
 from ..errors import SketchError
 from ..geometry.placement import Plane
@@ -138,23 +139,23 @@ def _nested(loops: list[PlaneLoop], plane: Plane, unit: str) -> tuple[Region, ..
     loops = [loop if loop.signed_area > 0 else loop.reversed() for loop in loops]
     around = _containers(loops)
     depth = [len(outside) for outside in around]
-    regions = []
-    for i, loop in enumerate(loops):
-        if depth[i] % 2 == 0:
-            holes = [
-                loops[k].reversed() for k in range(len(loops)) if depth[k] == depth[i] + 1 and i in around[k]
-            ]
-            regions.append(Region((Patch(loop, tuple(holes)),), plane, unit))
-    return tuple(regions)
+    holes: list[list[PlaneLoop]] = [[] for _ in loops]
+    for k, loop in enumerate(loops):
+        if depth[k] % 2:
+            holes[next(i for i in around[k] if depth[i] == depth[k] - 1)].append(loop.reversed())
+    return tuple(
+        Region((Patch(loop, tuple(holes[i])),), plane, unit)
+        for i, loop in enumerate(loops)
+        if depth[i] % 2 == 0
+    )
 
 
 def _containers(loops: Sequence[PlaneLoop]) -> list[set[int]]:
     """For each loop the indices of the loops around it. No two loops meet."""
-    boxes = np.array([loop.box for loop in loops])
-    around = []
-    for k, loop in enumerate(loops):
-        x0, y0, x1, y1 = boxes[k]
-        outside = (boxes[:, 0] < x0) & (boxes[:, 1] < y0) & (boxes[:, 2] > x1) & (boxes[:, 3] > y1)
-        spot = loop.pieces[0].point(0.5)
-        around.append({i for i in np.flatnonzero(outside).tolist() if loops[i].encloses(spot)})
+    boxes = shapely.box(*np.array([loop.box for loop in loops]).T)
+    around: list[set[int]] = [set() for _ in loops]
+    inner, outer = shapely.STRtree(boxes).query(boxes, predicate="within")
+    for k, i in zip(inner.tolist(), outer.tolist(), strict=True):
+        if i != k and loops[i].encloses(loops[k].pieces[0].point(0.5)):
+            around[k].add(i)
     return around

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterable
+from typing import NamedTuple
 
 from ..geometry.tolerance import RESOLUTION
 from ..topology.names import Shared
@@ -16,27 +18,35 @@ NEAR = 2 * RESOLUTION
 def profile_pieces(entities: Iterable[Entity]) -> list[Piece]:
     """The pieces of all curves but construction geometry; a line or arc and its mirror image are one piece
     where they are one line or circle and meet."""
-    done: list[tuple[Entity | None, Piece]] = []
+    images: dict[Entity, list[_Placed]] = {}
+    number = itertools.count()
     for entity in entities:
         if not entity.construction:
+            alike = images.setdefault(entity.original, [])
             for piece in pieces_along(entity):
-                done.append((entity, piece))
-                while _join_last(done):
+                alike.append(_Placed(next(number), entity, piece))
+                while _join_last(alike):
                     pass
-    return [piece for _, piece in done]
+    return [placed.piece for placed in sorted(itertools.chain(*images.values()))]
 
 
-def _join_last(done: list[tuple[Entity | None, Piece]]) -> bool:
-    """Join the last piece to one before it, in the place of that one; whether there was one."""
-    entity, piece = done[-1]
-    assert entity is not None
-    for i, (other, before) in enumerate(done[:-1]):
-        if other is not entity and other is not None and other.original is entity.original:
-            whole = _joined(before, piece)
-            if whole is not None:
-                del done[-1]
-                done.append((done.pop(i)[0], whole))
-                return True
+class _Placed(NamedTuple):
+    """A piece of a curve, and where among all."""
+
+    number: int
+    entity: Entity
+    piece: Piece
+
+
+def _join_last(alike: list[_Placed]) -> bool:
+    """Join the last piece to one before it that is of another curve; whether there was one."""
+    last = alike[-1]
+    for i, before in enumerate(alike[:-1]):
+        whole = None if before.entity is last.entity else _joined(before.piece, last.piece)
+        if whole is not None:
+            alike[-1] = _Placed(last.number, before.entity, whole)
+            del alike[i]
+            return True
     return False
 
 

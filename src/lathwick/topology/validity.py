@@ -15,7 +15,7 @@ from ..geometry.vector import Vec3, distance
 from .boxes import measure_edges
 from .brep import Coedge, Edge, Face, Lump, Shell, Vertex
 from .mass import MassProperties, mass_properties
-from .windings import keeps_handle, loop_outlines, samples_of, signed_area, winding
+from .windings import keeps_handle, level_turns, loop_outlines, samples_of, signed_area, winding
 
 _Item = TypeVar("_Item", Edge, Face)
 
@@ -214,10 +214,12 @@ def _part_problems(face: Face) -> Iterator[Problem]:
     """A face on a cylinder or a cone is in one piece: one band round the axis, or one patch."""
     if face.surface.kind not in ("cylinder", "cone") or len(face.loops) < 2:
         return
-    sign = 1.0 if face.outward else -1.0
-    paths = loop_outlines(face.loops, face.surface)
-    turns = [winding(path, face.surface)[0] * sign for path in paths]
-    outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
+    outers, turns = 0, level_turns(face.loops, face.surface)
+    if turns is None:
+        sign = 1.0 if face.outward else -1.0
+        paths = loop_outlines(face.loops, face.surface)
+        turns = [winding(path, face.surface)[0] for path in paths]
+        outers = sum(not t and sign * signed_area(p) > 0 for t, p in zip(turns, paths, strict=True))
     if outers + max(sum(t > 0 for t in turns), sum(t < 0 for t in turns)) != 1:
         x, y, z = next(iter(face.coedges())).edge.midpoint()
         yield Problem("FACE_PARTS", f"a {face.surface.kind} face is in several pieces", (x, y, z))

@@ -86,20 +86,41 @@ def ring_path(circle: Circle, t0: float, forward: bool, surface: Surface) -> Flo
     if surface.plane is not None:
         uv = surface.plane.locals(circle.frame.points(circle.radius * TURN))[:, :2]
         return np.asarray(uv if forward else uv[::-1])
+    turn = level_turn(circle, forward, surface)
+    if turn is None:
+        return None
+    start = surface.parameters(np.array([circle.point(t0)]))
+    return np.concatenate([start, start + np.array([math.tau * turn, 0.0])])
+
+
+def level_turn(circle: Circle, forward: bool, surface: Surface) -> int | None:
+    """Which way a full circle goes round a cylinder or a cone; None on other surfaces."""
     axis = surface.level_axis
     if axis is None:
         return None
-    start = surface.parameters(np.array([circle.point(t0)]))
-    agrees = dot(circle.frame.normal, axis) > 0.0
-    turn = math.tau if forward is agrees else -math.tau
-    return np.concatenate([start, start + np.array([turn, 0.0])])
+    return 1 if forward is (dot(circle.frame.normal, axis) > 0.0) else -1
 
 
 def _ring_outline(loop: Loop, surface: Surface) -> FloatArray | None:
-    first = loop.coedges[0]
-    if len(loop.coedges) > 1 or not isinstance(first.edge.curve, Circle):
-        return None
-    return ring_path(first.edge.curve, first.edge.t0, first.forward, surface)
+    first, circle = loop.coedges[0], _full_circle(loop)
+    return None if circle is None else ring_path(circle, first.edge.t0, first.forward, surface)
+
+
+def _full_circle(loop: Loop) -> Circle | None:
+    curve = loop.coedges[0].edge.curve
+    return curve if len(loop.coedges) == 1 and isinstance(curve, Circle) else None
+
+
+def level_turns(loops: Sequence[Loop], surface: Surface) -> list[int] | None:
+    """Which way loops go round a cylinder or a cone, where all are full circles."""
+    turns = []
+    for loop in loops:
+        circle = _full_circle(loop)
+        turn = None if circle is None else level_turn(circle, loop.coedges[0].forward, surface)
+        if turn is None:
+            return None
+        turns.append(turn)
+    return turns
 
 
 def loop_outlines(loops: Sequence[Loop], surface: Surface) -> list[FloatArray]:
