@@ -10,8 +10,8 @@ from ...topology.body import Body
 from ...topology.brep import Edge, Vertex
 from ..combine import intersect, union
 from ..outcomes import Made, first_made, outcome_of, value_of
+from ..refitting.errors import FitError
 from .selecting import EdgeGraph, chains_of, with_chains
-from .strips import BlendError
 
 Blended = Callable[[Mapping[Edge, float]], Body]
 """Blends some edges of the body; raises ModellingError if it cannot."""
@@ -37,7 +37,7 @@ def apart_at_corners(body: Body, sizes: Mapping[Edge, float], at_once: Blended, 
         if isinstance(found, Made):
             made.append(found.value)
         else:
-            corners = found.error.corners if isinstance(found.error, BlendError) else frozenset()
+            corners = found.error.corners if isinstance(found.error, FitError) else frozenset()
             if not corners <= parted:
                 parted |= corners
                 continue

@@ -13,9 +13,11 @@ from ...geometry.surfaces import PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, sub, unit
 from ...topology.brep import Coedge, Face, Loop, Vertex
+from ..refitting.sides import way_out
+from ..refitting.wedges import Wedge, reversed_path
 from .joining import strip_curve
-from .strips import Strip, arc_between, line_between, way_out
-from .vertex_stars import Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
+from .strips import Strip, arc_between, line_between
+from .vertex_stars import Surroundings, UnknownCornerError, share_at
 
 FLATTEST = 1e-6
 """Planes of three bevels whose normals span less are no corner."""

@@ -15,10 +15,12 @@ from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import vec3
 from ...topology.brep import Edge, Face
+from ..refitting.errors import TooLargeError
+from ..refitting.nearness import closing, units
+from ..refitting.sides import turn_at, way_out
+from ..refitting.smooth_pieces import crossings
 from .canals import NODES
-from .nearness import closing, units
-from .strips import Strip, TooLargeError, turn_at, way_out
-from .tracks import crossings
+from .strips import Strip
 
 Contacts = tuple[FittedCurve, FittedCurve]
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from ...topology.brep import Edge, Face, Vertex
-from .strips import BlendError
-from .vertex_stars import Uses
+from ..refitting.errors import FitError
+from ..refitting.wedges import Uses
 
 
-def blame(error: BlendError, edges: Iterable[Edge], uses: Uses) -> None:
+def blame(error: FitError, edges: Iterable[Edge], uses: Uses) -> None:
     """Let an error that tells of no edge yet tell of one of some: the first on the border of the face that
     the error names, or that ends on it, or the first of all."""
     some = list(edges)
@@ -21,12 +21,12 @@ def blame(error: BlendError, edges: Iterable[Edge], uses: Uses) -> None:
     error.edge = edge_told(error.at, uses)
 
 
-def blame_touching(error: BlendError, touched: Edge, edges: Iterable[Edge], uses: Uses) -> None:
+def blame_touching(error: FitError, touched: Edge, edges: Iterable[Edge], uses: Uses) -> None:
     """Let it tell of one of the edges that end where another does."""
     blame(error, [edge for edge in edges if _ends(edge) & _ends(touched)], uses)
 
 
-def blame_new(error: BlendError, faces: Mapping[Edge, Face | None], uses: Uses) -> None:
+def blame_new(error: FitError, faces: Mapping[Edge, Face | None], uses: Uses) -> None:
     """Let it tell of the edge whose new face the error names, or whose new face has a corner in common with
     what it names."""
     named = error.face

@@ -12,11 +12,13 @@ from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.vector import dot, sub
 from ...topology.brep import Edge, Face
+from ..refitting.errors import TooLargeError
+from ..refitting.nearness import CLOSE, Curves, distance_off, near_enough, units
+from ..refitting.sides import pointed_ends, turn_at, way_out
+from ..refitting.smooth_pieces import edge_stops
 from .jointed_canals import balls_along, jointed_canal
-from .nearness import CLOSE, Curves, distance_off, near_enough, units
 from .rolling import centers_across, corrected, rolled
-from .strips import Strip, TooLargeError, pointed_ends, turn_at, way_out
-from .tracks import edge_stops
+from .strips import Strip
 
 NODES = (17, 33, 65, 129, 257, 513, 1025)
 MOST_NODES = 2000

@@ -13,12 +13,13 @@ from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
 from ..combine import Warn, silent
+from ..refitting.sides import turn_at
 from .attempts import Wishes, blended
 from .bevels import ruled_strip
 from .fillet import Edges, checked_size, sizes_of_edges
 from .passes import Blend
 from .prisms import prism_bevel
-from .strips import Strip, bevel_strip, turn_at
+from .strips import Strip, bevel_strip
 
 
 @naming_its_step

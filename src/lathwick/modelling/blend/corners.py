@@ -14,12 +14,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...topology.brep import Vertex
+from ..refitting.wedges import EdgeEnd, Wedge
 from .balls import close
 from .flush import is_touched, part_at_touch
 from .mitres import continue_each_other, mitre, pass_on
 from .run_outs import run_out
 from .saddles import is_saddle, part_at_saddle
-from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge
+from .vertex_stars import Surroundings, UnknownCornerError
 
 
 def solve_corner(around: Surroundings, vertex: Vertex, star: list[Wedge]) -> None:

@@ -17,11 +17,13 @@ from ...geometry.surfaces import CylinderSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, distance
 from ...topology.brep import Edge, Face, Loop, Vertex
+from ..refitting.sides import sides_of
+from ..refitting.wedges import EdgeEnd, Wedge, reversed_path
 from .balls import equidistant
 from .profiles import Across
 from .selecting import EdgeGraph
-from .strips import arc_between, sides_of
-from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path
+from .strips import arc_between
+from .vertex_stars import Surroundings, UnknownCornerError
 
 
 @dataclass(frozen=True, eq=False)

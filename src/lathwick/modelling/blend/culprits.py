@@ -8,9 +8,9 @@ from dataclasses import dataclass, field, replace
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ..outcomes import Made, Outcome, Refused
+from ..refitting.errors import FitError
 from .blaming import places
 from .selecting import EdgeGraph, chains_of
-from .strips import BlendError
 
 MOST_CHAINS = 100
 """With more chains than this it takes too long to find out which cannot be blended alone."""
@@ -82,7 +82,7 @@ def few_spoilers(
     chains = chains_of(EdgeGraph(body), sizes)
     out: list[_Chain] = []
     while len(out) < min(most, len(chains) - 1):
-        told = refused.error.at if isinstance(refused.error, BlendError) else None
+        told = refused.error.at if isinstance(refused.error, FitError) else None
         here = next((chain for chain in chains if told in chain and chain not in out), None)
         if here is None:
             return None

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 
 from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
+from ..refitting.errors import TooLargeError
+from ..refitting.sides import sides_of
+from ..refitting.wedges import EdgeEnd
 from .selecting import Changing, EdgeGraph
-from .strips import ChangingMaker, TooLargeError, sides_of
-from .vertex_stars import EdgeEnd
+from .strips import ChangingMaker
 
 ROOM = 2.0
 """A radius changes along so many times the middle proportional of itself and the change."""

@@ -12,12 +12,13 @@ from ...topology.brep import Edge, Face
 from ...topology.names import FaceName
 from ...topology.selection import Selection
 from ..combine import Warn, silent
+from ..refitting.errors import TooLargeError
 from .attempts import Wishes, blended
 from .canals import canal_strip
 from .passes import Blend
 from .prisms import prism_round
 from .selecting import EdgeGraph, Row
-from .strips import Strip, TooLargeError, round_strip
+from .strips import Strip, round_strip
 from .varying import easing_strip, is_level, joining_strip, varying_strip
 
 Edges = Iterable[BodyEdge] | BodyEdge

@@ -5,10 +5,11 @@ from __future__ import annotations
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot
 from ...topology.brep import Vertex
+from ..refitting.errors import TooLargeError
+from ..refitting.wedges import EdgeEnd, Wedge, reversed_path
 from .joining import strip_curve
 from .mitres import continue_each_other
-from .strips import TooLargeError
-from .vertex_stars import EdgeEnd, Surroundings, Wedge, both_ends, both_sides, reversed_path, share_at
+from .vertex_stars import Surroundings, both_ends, both_sides, share_at
 
 FLAT = 1e-12
 SMALL_STEP = 1e-3

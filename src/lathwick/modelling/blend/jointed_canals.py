@@ -12,10 +12,10 @@ from ...geometry.placement import FloatArray
 from ...geometry.spline import FittedCurve, Ways, joined
 from ...geometry.vector import Vec3, vec3
 from ...topology.brep import Edge, Face
-from .nearness import Curves, closing, distance_off, near_enough, units
+from ..refitting.errors import TooLargeError
+from ..refitting.nearness import Curves, closing, distance_off, near_enough, units
+from ..refitting.smooth_pieces import Track, crossings
 from .rolling import BEYOND, centers_across, corrected, rolled_on
-from .strips import TooLargeError
-from .tracks import Track, crossings
 
 NODES_OF_PIECE = (9, 17, 33, 65, 129, 257)
 MANY, HOPELESS = 129, 1e-3

@@ -10,8 +10,8 @@ from ...topology.body import Body
 from ...topology.brep import Edge
 from ..limits import CLOSE, SMALL, Bracket, Build, Largest, Ways, largest_that_works
 from ..outcomes import Refused
+from ..refitting.errors import FitError
 from .selecting import EdgeGraph, chains_of
-from .strips import BlendError
 
 MOST_PLACES = 3
 """In more places than this the size of all edges together is looked for."""
@@ -93,7 +93,7 @@ def _around(body: Body, sizes: Mapping[Edge, float], refused: Refused) -> Mappin
     """The chains of the edge that a refusal tells of, those that end where it does, and those along the face
     that it tells of; None if it tells of none."""
     error = refused.error
-    if not isinstance(error, BlendError) or error.at is None:
+    if not isinstance(error, FitError) or error.at is None:
         return None
     told, in_the_way = error.at, error.face.surface if error.face is not None else None
     chains = chains_of(EdgeGraph(body), sizes)

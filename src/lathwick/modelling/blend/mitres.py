@@ -5,19 +5,11 @@ from __future__ import annotations
 from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
-from .joining import FAR, Spot, closest, hit_near, share_of, strip_curve
-from .strips import TooLargeError
-from .vertex_stars import (
-    EdgeEnd,
-    Surroundings,
-    UnknownCornerError,
-    Wedge,
-    both_ends,
-    both_sides,
-    continues,
-    reversed_path,
-    share_at,
-)
+from ..refitting.errors import TooLargeError
+from ..refitting.meeting import FAR, closest, hit_near
+from ..refitting.wedges import EdgeEnd, Wedge, continues, reversed_path
+from .joining import Spot, share_of, strip_curve
+from .vertex_stars import Surroundings, UnknownCornerError, both_ends, both_sides, share_at
 
 
 def continue_each_other(around: Surroundings, star: list[Wedge]) -> bool:

@@ -15,8 +15,10 @@ from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ..combine import intersect, union
 from ..local.resurface import resurfaced
+from ..refitting.errors import TooLargeError
+from ..refitting.sides import sides_of
 from .selecting import EdgeGraph, with_chains
-from .strips import Maker, TooLargeError, sides_of
+from .strips import Maker
 
 Blended = Callable[[Body, Mapping[Edge, float]], Body]
 

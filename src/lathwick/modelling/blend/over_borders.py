@@ -23,9 +23,11 @@ from ...topology.trim import INSIDE, region_of
 from ..boolean.operations import combined
 from ..extrude import extrude
 from ..flat_faces import region_of_face
-from .checks import area_of, rings_of
+from ..refitting.crossing_loops import area_of, rings_of
+from ..refitting.errors import FitError, TooLargeError
+from ..refitting.sides import sides_of, turn_at
 from .passes import Blend, all_passes
-from .strips import BlendError, Strip, TooLargeError, sides_of, turn_at
+from .strips import Strip
 
 BORDER = ":border"
 """The step that makes the prism over a face; no step of a user is called so."""
@@ -76,7 +78,7 @@ def _with_ring(body: Body, edge: Edge, size: float, blend: Blend) -> Body:
     flat = next((face for face in faces if face.surface.plane is not None), None)
     strip = None if flat is None else blend.make(edge, faces, size)
     if flat is None or strip is None:
-        raise BlendError("a strip reaches over the border of a face that is not plane")
+        raise FitError("a strip reaches over the border of a face that is not plane")
     wall = faces[1 if faces[0] is flat else 0]
     contact = strip.contact(wall)
     places = contact.points(np.linspace(*strip.span, ALONG, endpoint=False))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from ...geometry.tolerance import RESOLUTION
 from ...topology.brep import Coedge, Vertex
-from .strips import TooLargeError
-from .vertex_stars import Surroundings, Wedge, star_after
+from ..refitting.errors import TooLargeError
+from ..refitting.wedges import Wedge, star_after
+from .vertex_stars import Surroundings
 
 
 def is_plain(star: list[Wedge]) -> bool:

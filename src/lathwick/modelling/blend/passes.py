@@ -15,9 +15,13 @@ from ...topology.collapse import Collapsed, collapsed
 from ...topology.names import FaceName
 from ..boolean.regrouping import with_whole_faces
 from ..outcomes import Made, Outcome, first_made, outcome_of, value_of
+from ..refitting.collisions import refuse_collisions
+from ..refitting.crossing_loops import refuse_crossing_loops, refuse_short_edges
+from ..refitting.errors import FitError
+from ..refitting.sides import sides_of
+from ..refitting.wedges import Wedge, stars_at
 from .apart import apart_at_corners
 from .blaming import blame, blame_new
-from .checks import refuse_collisions, refuse_crossing_loops, refuse_short_edges
 from .corners import solve_corner
 from .crossing_rounds import Crossing, close_crossing, crossing, ends_round
 from .easing import Plan, eased
@@ -25,8 +29,8 @@ from .narrow_rounds import past_narrow_rounds
 from .remembering import made_once
 from .rewriting import Rewriter
 from .selecting import Changing, EdgeGraph, first_pass, with_chains
-from .strips import BlendError, ChangingMaker, Maker, Strip, sides_of
-from .vertex_stars import Surroundings, UnknownCornerError, Wedge, stars_at
+from .strips import ChangingMaker, Maker, Strip
+from .vertex_stars import Surroundings, UnknownCornerError
 
 T = TypeVar("T")
 
@@ -229,7 +233,7 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
     left = collapsed(rewriter.run(body.pieces))
     try:
         result = _checked(body, left, rewriter)
-    except BlendError as error:
+    except FitError as error:
         blame_new(
             error, {edge: left.faces[face] for edge, face in rewriter.strip_faces.items()}, body.faces_of_edge
         )
@@ -240,17 +244,17 @@ def _pass(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: Bl
 
 
 def _checked(body: Body, left: Collapsed, rewriter: Rewriter) -> Body:
-    """What a pass has made of a body. Raises BlendError if it is not sound."""
-    made: list[tuple[Face | None, Strip | None]] = [
-        (left.faces[rewriter.strip_faces[edge]], strip) for edge, strip in rewriter.strips.items()
+    """What a pass has made of a body. Raises FitError if it is not sound."""
+    made: list[tuple[Face | None, Edge | None]] = [
+        (left.faces[rewriter.strip_faces[edge]], edge) for edge in rewriter.strips
     ]
     made += [(left.faces[face], None) for face, _ in rewriter.changes.corners]
-    new = [(face, strip) for face, strip in made if face is not None]
+    new = [(face, edge) for face, edge in made if face is not None]
     old = [left.faces[face] for face in rewriter.new_faces.values()]
     changed_faces = [*(face for face in old if face is not None), *(face for face, _ in new)]
     measure_edges(coedge.edge for face in changed_faces for coedge in face.coedges())
     refuse_short_edges(changed_faces, body.faces_of_edge)
-    rings = {face for face, strip in new if strip is not None and strip.edge.is_closed}
+    rings = {face for face, edge in new if edge is not None and edge.is_closed}
     refuse_crossing_loops(changed_faces, rings)
     result = Body.made(left.lumps, body.unit)
     refuse_collisions(left.lumps, new)
@@ -267,7 +271,7 @@ def _strips(body: Body, sizes: Mapping[Edge, float], changing: Changing, blend: 
                 strip = blend.make(edge, faces, size)
             else:
                 strip = blend.make_changing(edge, faces, changing[edge]) if blend.make_changing else None
-        except BlendError as error:
+        except FitError as error:
             blame(error, [edge], body.faces_of_edge)
             raise
         if strip is None:
@@ -290,13 +294,13 @@ def _crossings(body: Body, sizes: Mapping[Edge, float]) -> dict[Edge, Crossing]:
 
 def _solve_corners(around: Surroundings, stars: Mapping[Vertex, list[list[Wedge]]]) -> None:
     """Raises the first error, with all corners that cannot be solved."""
-    first: BlendError | None = None
+    first: FitError | None = None
     corners = set()
     for vertex, here in stars.items():
         for star in here:
             try:
                 solve_corner(around, vertex, star)
-            except BlendError as error:
+            except FitError as error:
                 mine = [wedge.leaves.edge for wedge in star if wedge.leaves.edge in around.strips]
                 blame(error, mine, around.uses)
                 first = first or error

@@ -12,10 +12,12 @@ from ...geometry.surface import Surface
 from ...geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ...geometry.vector import Vec3, add, cross, dot, norm, scaled, sub, unit
 from ...topology.brep import Edge, Face
+from ..refitting.errors import TooLargeError
+from ..refitting.sides import turn_at
 from .bevels import Setbacks, feet_across
 from .profiles import PARALLEL
 from .rolling import centers_across
-from .strips import Strip, TooLargeError, turn_at
+from .strips import Strip
 
 
 class _Middle(NamedTuple):

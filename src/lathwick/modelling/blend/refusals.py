@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from ...errors import ModellingError
 from ..limits import DIGITS, Largest, told
 from ..outcomes import Refused
+from ..refitting.errors import FitError
 from .culprits import Culprits
-from .strips import BlendError
 
 
 class Asked:
@@ -63,7 +63,7 @@ class Asked:
     def too_large(self, refused: Refused) -> str:
         """A size, the edge and the face that limits it."""
         error = refused.error
-        edge = f" for {error.edge}" if isinstance(error, BlendError) and error.edge else ""
+        edge = f" for {error.edge}" if isinstance(error, FitError) and error.edge else ""
         return f"{self._called} {self._largest:g} is too large{edge}: {told(refused)}"
 
     def _error(self, message: str, largest: Largest | None = None) -> ModellingError:

@@ -11,10 +11,12 @@ from ...geometry.tolerance import JOIN, RESOLUTION
 from ...geometry.vector import distance, dot, sub
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.names import FaceName
+from ..refitting.errors import TooLargeError
+from ..refitting.meeting import curve_between
+from ..refitting.wedges import Uses
 from .blaming import blame_touching
-from .joining import curve_between
-from .strips import Strip, TooLargeError
-from .vertex_stars import Changes, Uses
+from .strips import Strip
+from .vertex_stars import Changes
 
 SPOTS = 17
 

@@ -11,7 +11,8 @@ from ...geometry.surface import Foot
 from ...geometry.tolerance import NOWHERE, RESOLUTION
 from ...geometry.vector import Vec3, along, cross, distance, dot, norm, scaled, sub
 from ...topology.brep import Edge, Face
-from .strips import TooLargeError, way_out
+from ..refitting.errors import TooLargeError
+from ..refitting.sides import way_out
 
 NEWTON_STEPS = 40
 STEPS_ALONG = 24

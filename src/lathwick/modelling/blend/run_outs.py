@@ -6,10 +6,13 @@ from ...geometry.intersections import SAME, intersection
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex
-from .joining import REACH, Spot, closest, curve_between, hit_near, share_of, strip_curve
+from ..refitting.errors import TooLargeError
+from ..refitting.meeting import REACH, closest, curve_between, hit_near
+from ..refitting.wedges import EdgeEnd, Wedge, reversed_path
+from .joining import Spot, share_of, strip_curve
 from .passed_edges import beyond, first_passed, is_free, is_plain
-from .strips import TooLargeError, line_between
-from .vertex_stars import EdgeEnd, Surroundings, UnknownCornerError, Wedge, reversed_path, share_at
+from .strips import line_between
+from .vertex_stars import Surroundings, UnknownCornerError, share_at
 
 MOST_PASSED = 6
 """Over so many edges at most a strip's end passes beside those of the vertex."""

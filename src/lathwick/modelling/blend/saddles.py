@@ -6,9 +6,11 @@ from itertools import pairwise
 
 from ...geometry.vector import dot, sub
 from ...topology.brep import Vertex
-from .joining import Spot, curve_between, strip_curve
-from .strips import TooLargeError
-from .vertex_stars import Surroundings, UnknownCornerError, Wedge, reversed_path
+from ..refitting.errors import TooLargeError
+from ..refitting.meeting import curve_between
+from ..refitting.wedges import Wedge, reversed_path
+from .joining import Spot, strip_curve
+from .vertex_stars import Surroundings, UnknownCornerError
 
 
 def is_saddle(around: Surroundings, star: list[Wedge]) -> bool:

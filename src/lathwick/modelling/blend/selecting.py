@@ -15,8 +15,8 @@ from ...geometry.tolerance import SMOOTH
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ...topology.sets import Sets
-from .strips import pointed_ends, sides_of, turn_at
-from .vertex_stars import EdgeEnd, Wedge, continues, stars_at, touching_sides
+from ..refitting.sides import pointed_ends, sides_of, turn_at
+from ..refitting.wedges import EdgeEnd, Wedge, continues, stars_at, touching_sides
 
 SAME_SIZE = 1e-9
 

@@ -19,28 +19,9 @@ from ...geometry.tolerance import RESOLUTION
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub, unit
 from ...topology.brep import Coedge, Edge, Face, Vertex
-from ..limits import SizeError
+from ..refitting.errors import TooLargeError
+from ..refitting.sides import turn_at
 from .profiles import Across, LineProfile, Profile, touching_centers
-
-FADED = 1e-3
-"""Radians. At an end where an edge turns by less than this its faces meet smoothly."""
-
-
-class BlendError(SizeError):
-    """A blend that cannot be made; at some corners, if they are known. `face` limits its size, at an edge
-    that is told as `edge`, and is `at`, if that is known."""
-
-    corners: frozenset[Vertex] = frozenset()
-    edge: str = ""
-    at: Edge | None = None
-
-
-class TooLargeError(BlendError):
-    """A size that does not fit, though a smaller one may."""
-
-    def __init__(self, message: str, face: Face | None = None) -> None:
-        super().__init__(message)
-        self.face = face
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,34 +90,6 @@ def arc_between(center: Vec3, p: Vertex, q: Vertex) -> Coedge:
     frame = Plane(center, cross(x, y), x)
     angle = math.atan2(norm(cross(x, y)), dot(x, y))
     return Coedge(Edge(Circle(frame, norm(x)), 0.0, angle, p, q), True)
-
-
-def sides_of(uses: list[tuple[Face, Coedge]]) -> tuple[Face, Face]:
-    """Of the two faces at an edge the one that runs along it, then the one that runs against it."""
-    (one, coedge), (two, _) = uses
-    return (one, two) if coedge.forward else (two, one)
-
-
-def way_out(face: Face) -> float:
-    """1.0 where the normal of the surface looks out of the body, -1.0 where it looks into it."""
-    return 1.0 if face.outward else -1.0
-
-
-def turn_at(edge: Edge, faces: tuple[Face, Face], t: float) -> float:
-    """The angle (radians) between the outward normals of an edge's faces, positive at an outside corner."""
-    p = edge.curve.point(t)
-    n, m = faces[0].outward_normal(p), faces[1].outward_normal(p)
-    turn = cross(n, m)
-    size = math.atan2(norm(turn), dot(n, m))
-    return math.copysign(size, dot(turn, edge.curve.tangent(t)))
-
-
-def pointed_ends(edge: Edge, faces: tuple[Face, Face]) -> tuple[bool, bool]:
-    """At which of its ends the faces of an edge come to meet smoothly: there a round has no width."""
-    if edge.is_closed:
-        return False, False
-    at_start, at_end = (abs(turn_at(edge, faces, t)) <= FADED for t in (edge.t0, edge.t1))
-    return at_start, at_end
 
 
 def round_strip(edge: Edge, faces: tuple[Face, Face], radius: float) -> Strip | None:

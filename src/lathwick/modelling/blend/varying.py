@@ -16,10 +16,12 @@ from ...geometry.spline import FittedCurve, joined
 from ...geometry.varying_canal import VaryingCanal
 from ...geometry.vector import Vec3, add, along, dot, norm, scaled, unit
 from ...topology.brep import Edge, Face
+from ..refitting.errors import TooLargeError
+from ..refitting.nearness import FITTED, Curves, distance_off
+from ..refitting.sides import turn_at
 from .canals import NODES, refuse_folds
-from .nearness import FITTED, Curves, distance_off
 from .rolling import centers_across
-from .strips import Strip, TooLargeError, turn_at
+from .strips import Strip
 
 ROOMS_BEYOND = (3.0, 1.0, 0.2, 0.0)
 """The ball rolls so many radii beyond the ends, if it can."""

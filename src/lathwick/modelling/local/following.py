@@ -15,9 +15,9 @@ from ...geometry.spline import FittedCurve, interpolated_fit, joined
 from ...geometry.surface import Surface
 from ...geometry.vector import Vec3
 from ...topology.brep import Edge
-from ..blend.joining import EXACT, FITTED, off_both, on_both
-from ..blend.nearness import closing
-from ..blend.tracks import crossings
+from ..refitting.meeting import EXACT, FITTED, off_both, on_both
+from ..refitting.nearness import closing
+from ..refitting.smooth_pieces import crossings
 
 NODES = (9, 17, 33, 65, 129, 257)
 """On each piece."""

@@ -26,11 +26,13 @@ from ...topology.body import Body
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from ...topology.collapse import collapsed
 from ...topology.sets import Sets
-from ..blend.checks import refuse_collisions, refuse_crossing_loops
-from ..blend.joining import closest, exact_between, hit_near
-from ..blend.strips import TooLargeError, sides_of, turn_at
-from ..blend.vertex_stars import Wedge, stars_at
 from ..boolean.regrouping import with_whole_faces
+from ..refitting.collisions import refuse_collisions
+from ..refitting.crossing_loops import refuse_crossing_loops
+from ..refitting.errors import TooLargeError
+from ..refitting.meeting import closest, exact_between, hit_near
+from ..refitting.sides import sides_of, turn_at
+from ..refitting.wedges import Wedge, stars_at
 from .following import beside
 from .vertex_splitting import Parted, common_point
 

@@ -12,12 +12,12 @@ from ...geometry.tolerance import RESOLUTION, SMOOTH
 from ...topology.body import Body, BodyFace, renamed
 from ...topology.brep import Face
 from ...topology.names import FaceName
-from ..blend.strips import sides_of, turn_at
 from ..boolean.operations import combined
 from ..combine import union
 from ..extrude import extrude
 from ..flat_faces import region_of_face
 from ..limits import made_or_limited
+from ..refitting.sides import sides_of, turn_at
 from .offset import offset_surface
 from .resurface import Moved, resurfaced
 from .thin import refuse_lost_hollows, refuse_thin_walls

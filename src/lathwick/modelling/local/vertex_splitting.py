@@ -20,9 +20,9 @@ from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, along, distance
 from ...topology.brep import Coedge, Edge, Face, Vertex
-from ..blend.checks import goes_back
-from ..blend.joining import surfaces_between
-from ..blend.vertex_stars import EdgeEnd, Wedge, reversed_path
+from ..refitting.crossing_loops import goes_back
+from ..refitting.meeting import surfaces_between
+from ..refitting.wedges import EdgeEnd, Wedge, reversed_path
 
 NEWTON_STEPS = 60
 MOST_FACES = 7
