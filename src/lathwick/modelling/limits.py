@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..errors import ModellingError
 from ..topology.body import Body
 from ..topology.brep import Face
+from .foreseeing import Shrinking
 from .outcomes import Made, Outcome, Refused, outcome_of
 
 TRIES = 24
@@ -26,8 +27,12 @@ BESIDE = 1.0 + 0.4 * CLOSE
 NOTHING = 1e-4
 """What works only at smaller shares than this is no size."""
 
-COARSE = 0.1
-"""While the largest size is not known to this share of it, all ways are tried."""
+FARTHER = 1.1
+"""Ways that do not work for so much more than one does go no farther than that."""
+
+
+MOST_FORESIGHTS = 10
+"""So often what is foreseen is tried."""
 
 
 Build = Callable[[float], Outcome[Body]]
@@ -70,34 +75,58 @@ class Bracket:
     beyond: Refused
 
 
-class Ways:
-    """Ways to build, one of which must work; each refuses a size that does not. What worked last is tried
-    first. most : of what shares are tried; may be negative."""
+def never(refused: Refused) -> bool:
+    """Nothing that is refused is elsewhere."""
+    return False
 
-    def __init__(self, builds: Sequence[Build], most: float) -> None:
+
+class Ways:
+    """Ways to build, one of which must work; each refuses a size that does not. The first is tried, and the
+    others where it has come to its end. most : of what shares are tried; may be negative."""
+
+    def __init__(self, builds: Sequence[Build], most: float, known: Ways | None = None) -> None:
+        """known : the same ways, with another `most`."""
         self.builds = list(builds)
         self._most = most
+        self._works: set[float] = set()
+        self._shrinking: Shrinking = Shrinking() if known is None else known._shrinking
 
     @classmethod
     def that_work(cls, builds: Sequence[Build], most: float, small: Sequence[float] = SMALL) -> Ways | None:
-        """Those that work for the first of some small shares for which any does; None if none does."""
+        """With one first that works for the first of some small shares for which any does; None if none
+        does."""
         for share in small:
-            ways = [build for build in builds if isinstance(build(share * most), Made)]
-            if ways:
-                return cls(ways, most)
+            ways = cls(builds, most)
+            if ways.by_another(share, builds):
+                return ways
         return None
 
-    def refusal(self, share: float, several: bool = True) -> Refused | None:
-        """Why a share does not work; several : whether all ways are tried."""
-        first: Refused | None = None
-        for build in self.builds if several else self.builds[:1]:
+    def refusal(self, share: float) -> Refused | None:
+        """Why a share does not work by the first way; None if it does."""
+        if share in self._works:
+            return None
+        found = self.builds[0](share * self._most)
+        if isinstance(found, Made):
+            self._note(share, found.value)
+            return None
+        if isinstance(found.error, SizeError):
+            self._shrinking.blame(found.error.face)
+        return found
+
+    def by_another(self, share: float, builds: Sequence[Build]) -> bool:
+        """Whether a share works by one of some ways, which then is the first."""
+        for build in builds:
             found = build(share * self._most)
             if isinstance(found, Made):
                 self.builds.remove(build)
                 self.builds.insert(0, build)
-                return None
-            first = first or found
-        return first
+                self._note(share, found.value)
+                return True
+        return False
+
+    def _note(self, share: float, body: Body) -> None:
+        self._works.add(share)
+        self._shrinking.see(abs(share * self._most), body)
 
     def halved(self, refused: Refused, high: float = 1.0) -> Bracket | None:
         """The first share that works, by halves and then tenths of one that does not; None if none does."""
@@ -113,35 +142,68 @@ class Ways:
         return None
 
     def bisected(self, bracket: Bracket) -> Bracket:
-        """A bracket as narrow as can be told. Limits are round more often than not: sizes of two digits come
-        first, and then what lies just above the largest of them that works and just below the next."""
+        """A bracket as narrow as can be told, by the way that goes farthest."""
+        found = self._bisected(bracket)
+        others = self.builds[1:]
+        while others:
+            more = FARTHER * found.high
+            if more < bracket.high and self.by_another(more, others[:1]):
+                found = self._bisected(Bracket(more, bracket.high, bracket.beyond))
+            others = others[1:]
+        return found
+
+    def _bisected(self, bracket: Bracket) -> Bracket:
+        """By the first way. What is foreseen is tried first. Limits are round more often than not: sizes of
+        two digits come next, and then what lies just above the largest of them that works and just below the
+        next."""
         low, high, beyond = bracket.low, bracket.high, bracket.beyond
-        beside = [lambda: BESIDE * low, lambda: high / BESIDE]
+        beside = [lambda: BESIDE * low, lambda: high / BESIDE, lambda: BESIDE**5 * low]
+        foresights = MOST_FORESIGHTS
         for _ in range(2 * TRIES):
             if high - low < CLOSE * low:
                 break
-            middle = self._round_between(low, high)
+            middle = self._foreseen_between(low, high) if foresights else None
+            foresights -= middle is not None
+            middle = middle or self._round_between(low, high)
             if middle is None:
                 middle = beside.pop(0)() if beside else 0.5 * (low + high)
-            error = self.refusal(middle, several=high - low > COARSE * low)
+            error = self.refusal(middle)
             if error is None:
                 low = middle
             else:
                 high, beyond = middle, error
         return Bracket(low, high, beyond)
 
+    def _foreseen_between(self, low: float, high: float) -> float | None:
+        """A share just below the one at which something will be gone, or just above where it is known to be
+        there still so near to it."""
+        most = abs(self._most)
+        gone = self._shrinking.gone_between(low * most, BESIDE * high * most)
+        if gone is None:
+            return None
+        below, above = gone / most / BESIDE, gone / most * BESIDE
+        if low * (1.0 + 0.1 * CLOSE) < below < high:
+            return below
+        return above if low < above < high else None
+
     def _round_between(self, low: float, high: float) -> float | None:
         """The share of a size of two digits near the middle of two shares; None if there is none between."""
         size = float(f"{0.5 * (low + high) * abs(self._most):.2g}") / abs(self._most)
         return size if BESIDE * low < size < high / BESIDE else None
 
-    def told(self, bracket: Bracket) -> Largest | None:
-        """A size of few digits near the lower share that works."""
+    def told(self, bracket: Bracket, is_elsewhere: Callable[[Refused], bool] = never) -> Largest | Refused:
+        """A size of few digits near the lower share that works; or why none does. is_elsewhere : whether a
+        refusal tells that smaller sizes do not help."""
+        refused = bracket.beyond
         for value in _shown(bracket.low * abs(self._most)):
             size = math.copysign(value, self._most)
-            if self.refusal(size / self._most, several=False) is None:
+            found = self.refusal(size / self._most)
+            if found is None:
                 return Largest(size, bracket.beyond)
-        return None
+            refused = found
+            if value <= bracket.low * abs(self._most) and is_elsewhere(found):
+                break
+        return refused
 
 
 def largest_that_works(
@@ -157,7 +219,8 @@ def largest_that_works(
     """
     ways = Ways.that_work(builds, most, small)
     bracket = None if ways is None else ways.halved(refused)
-    return None if ways is None or bracket is None else ways.told(ways.bisected(bracket))
+    found = None if ways is None or bracket is None else ways.told(ways.bisected(bracket))
+    return found if isinstance(found, Largest) else None
 
 
 def made_or_limited(make: Callable[[float], Body], size: float, called: str) -> Body:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 from ...geometry.vector import distance
 from ...topology.body import Body
@@ -67,26 +68,30 @@ def _limited_by_few(
         near = Ways.that_work(some, most * high, small)
         if near is None:
             return None
-        near = Ways(near.builds, most)
+        near = Ways(near.builds, most, near)
         here = near.refusal(high)
         bracket = None if here is None else near.halved(here, high)
         if bracket is None:
             return None
         found = near.bisected(bracket)
         ways = Ways([builds[some.index(build)] for build in near.builds], most)
-        below = BELOW * found.low
-        largest = ways.told(found) or ways.told(replace(found, low=below))
-        if largest is None:
-            elsewhere = ways.refusal(below)
-            if elsewhere is None:
-                return None
-            high, refused = below, elsewhere
+        largest = ways.told(found, partial(_is_elsewhere, few))
+        if isinstance(largest, Refused) and not _is_elsewhere(few, largest):
+            largest = ways.told(replace(found, low=BELOW * found.low), partial(_is_elsewhere, few))
+        if isinstance(largest, Refused):
+            high, refused = found.low, largest
             continue
         above = BEYOND * found.high
         if above >= high or ways.refusal(above) is not None:
             return largest
-        return ways.told(ways.bisected(Bracket(above, high, refused)))
+        farther = ways.told(ways.bisected(Bracket(above, high, refused)))
+        return farther if isinstance(farther, Largest) else largest
     return None
+
+
+def _is_elsewhere(few: Mapping[Edge, float], refused: Refused) -> bool:
+    """Whether what is refused is told of an edge that is none of a few."""
+    return isinstance(refused.error, FitError) and refused.error.at not in {None, *few}
 
 
 def _around(body: Body, sizes: Mapping[Edge, float], refused: Refused) -> Mapping[Edge, float] | None:

@@ -42,6 +42,8 @@ def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] 
     for face in faces:
         if face.surface.plane is not None:
             _refuse_bad_polygon(face)
+            if any(coedge.edge.curve.kind != "line" for coedge in face.coedges()):
+                curved.append(face)  # arcs reach beyond their chords
             continue
         several = len(face.loops) > 1 and face not in closed_strips
         if several and region_of(face).stray_loop() is not None:

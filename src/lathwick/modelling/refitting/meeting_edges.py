@@ -30,7 +30,8 @@ LEVEL = 1e-9
 MUCH_LONGER = 8.0
 """Times as long as another, an edge is looked at in part."""
 
-REFINED = 20
+REFINED = 30
+SETTLED = 1e-13
 
 Span = tuple[float, float]
 """A part of an edge, by its parameters."""
@@ -131,14 +132,17 @@ def _meet_within(one: Edge, a: Span, two: Edge, b: Span) -> bool:
     for end in ends:
         near &= np.linalg.norm(p - end, axis=1) > NEAR_END * reach
     lowest = near & (gaps <= np.append(gaps[1:], np.inf)) & (gaps <= np.append(np.inf, gaps[:-1]))
+    last = len(t) - 1
     for k in np.flatnonzero(lowest).tolist():
-        gap, place = _nearest(one, two, float(s[k]), float(t[nearest[k]]))
-        if gap <= RESOLUTION and all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends):
-            return True
+        for beside in (0, -1, 1):  # two crossings close to each other are found from outside of both
+            i, j = min(max(k + beside, 0), len(s) - 1), min(int(nearest[k]), last)
+            gap, place = least_gap(one, two, float(s[i]), float(t[j]))
+            if gap <= RESOLUTION and all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends):
+                return True
     return False
 
 
-def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray]:
+def least_gap(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray]:
     """The least distance of two edges near some parameters, and where on the first, by Gauss-Newton."""
     for _ in range(REFINED):
         gap = one.curve.points(np.array([s]))[0] - two.curve.points(np.array([t]))[0]
@@ -146,7 +150,10 @@ def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArra
             [one.curve.derivatives(np.array([s]))[0], -two.curve.derivatives(np.array([t]))[0]]
         )
         step = np.linalg.lstsq(slopes, -gap, rcond=1e-9)[0]
+        before = s, t
         s = min(max(s + float(step[0]), one.t0), one.t1)
         t = min(max(t + float(step[1]), two.t0), two.t1)
+        if abs(s - before[0]) <= SETTLED * (1.0 + abs(s)) and abs(t - before[1]) <= SETTLED * (1.0 + abs(t)):
+            break
     place = one.curve.points(np.array([s]))[0]
     return float(np.linalg.norm(place - two.curve.points(np.array([t]))[0])), place
