@@ -15,10 +15,10 @@ from itertools import combinations
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from ..geometry.vector import distance
 from ..topology.body import Body
 from ..topology.brep import Edge, Face
 from ..topology.windings import samples_of
-from .refitting.meeting_edges import least_gap
 
 LAST = 3
 """So many sizes that worked are enough."""
@@ -110,10 +110,24 @@ def _distances(edges: list[Edge]) -> Iterable[float]:
     gaps = np.sqrt(squares.min(axis=1))
     for k in np.argsort(gaps, kind="stable")[:CLOSE_PAIRS].tolist():
         one, two = edges[pairs[k][0]], edges[pairs[k][1]]
-        share, other = (float(s) / (SAMPLES - 1) for s in divmod(int(near[k]), SAMPLES))
-        s, t = (e.t0 + share * (e.t1 - e.t0) for e, share in ((one, share), (two, other)))
-        gaps[k] = min(gaps[k], least_gap(one, two, s, t)[0])
+        gaps[k] = min(gaps[k], _least_gap(one, two, int(near[k]) // SAMPLES))
     return gaps.tolist()
+
+
+def _least_gap(one: Edge, two: Edge, sample: int) -> float:
+    """The least distance of two edges beside a sample of the first, by Brent's method."""
+    from scipy.optimize import minimize_scalar
+
+    def gap(s: float) -> float:
+        place = one.curve.point(s)
+        t = two.curve.parameter(place)
+        if two.curve.period:
+            t = two.t0 + (t - two.t0) % two.curve.period
+        return distance(place, two.curve.point(min(max(t, two.t0), two.t1)))
+
+    step = (one.t1 - one.t0) / (SAMPLES - 1)
+    beside = (one.t0 + max(sample - 1, 0) * step, one.t0 + min(sample + 1, SAMPLES - 1) * step)
+    return float(minimize_scalar(gap, bounds=beside, method="bounded", options={"xatol": 1e-9}).fun)
 
 
 def _join(one: Edge, two: Edge) -> bool:

@@ -157,14 +157,17 @@ class Ways:
         two digits come next, and then what lies just above the largest of them that works and just below the
         next."""
         low, high, beyond = bracket.low, bracket.high, bracket.beyond
-        beside = [lambda: BESIDE * low, lambda: high / BESIDE, lambda: BESIDE**5 * low]
-        foresights = MOST_FORESIGHTS
+        beside = [
+            lambda: BESIDE * low,
+            lambda: high / BESIDE,
+            lambda: high / BESIDE**5,
+            lambda: BESIDE**5 * low,
+        ]
+        foresight = _Foresight(self._shrinking, abs(self._most))
         for _ in range(2 * TRIES):
             if high - low < CLOSE * low:
                 break
-            middle = self._foreseen_between(low, high) if foresights else None
-            foresights -= middle is not None
-            middle = middle or self._round_between(low, high)
+            middle = foresight.between(low, high) or self._round_between(low, high)
             if middle is None:
                 middle = beside.pop(0)() if beside else 0.5 * (low + high)
             error = self.refusal(middle)
@@ -173,18 +176,6 @@ class Ways:
             else:
                 high, beyond = middle, error
         return Bracket(low, high, beyond)
-
-    def _foreseen_between(self, low: float, high: float) -> float | None:
-        """A share just below the one at which something will be gone, or just above where it is known to be
-        there still so near to it."""
-        most = abs(self._most)
-        gone = self._shrinking.gone_between(low * most, BESIDE * high * most)
-        if gone is None:
-            return None
-        below, above = gone / most / BESIDE, gone / most * BESIDE
-        if low * (1.0 + 0.1 * CLOSE) < below < high:
-            return below
-        return above if low < above < high else None
 
     def _round_between(self, low: float, high: float) -> float | None:
         """The share of a size of two digits near the middle of two shares; None if there is none between."""
@@ -204,6 +195,30 @@ class Ways:
             if value <= bracket.low * abs(self._most) and is_elsewhere(found):
                 break
         return refused
+
+
+class _Foresight:
+    """Shares of a size beside the one at which something will be gone; again when a larger one has worked.
+    most : the size."""
+
+    def __init__(self, shrinking: Shrinking, most: float) -> None:
+        self._shrinking = shrinking
+        self._most = most
+        self._low = 0.0
+        self._left = MOST_FORESIGHTS
+
+    def between(self, low: float, high: float) -> float | None:
+        """A share between two; None where nothing is foreseen."""
+        if self._left == 0 or low <= self._low:
+            return None
+        self._left -= 1
+        gone = self._shrinking.gone_between(low * self._most, high / BESIDE * self._most)
+        if gone is None:
+            return None
+        self._low = low
+        share = gone / self._most
+        below = share / BESIDE
+        return below if low * (1.0 + 0.1 * CLOSE) < below else share * BESIDE
 
 
 def largest_that_works(

@@ -54,6 +54,7 @@ def _limited_by_few(
     """None if it is not found that way."""
     most, refused = asked
     builds, high = builder(sizes), 1.0
+    order: list[int] | None = None
     for _ in range(MOST_PLACES):
         few = _around(body, sizes, refused)
         if few is None:
@@ -65,10 +66,15 @@ def _limited_by_few(
         if len(few) == len(sizes):
             return None
         some = builder(few)
-        near = Ways.that_work(some, most * high, small)
+        near = (
+            Ways.that_work(some, most * high, small)
+            if order is None
+            else Ways([some[k] for k in order], most)
+        )
         if near is None:
             return None
         near = Ways(near.builds, most, near)
+        order = [some.index(build) for build in near.builds]
         here = near.refusal(high)
         bracket = None if here is None else near.halved(here, high)
         if bracket is None:

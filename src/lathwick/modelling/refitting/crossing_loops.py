@@ -38,18 +38,19 @@ def refuse_short_edges(faces: Iterable[Face], known: Container[Edge]) -> None:
 def refuse_crossing_loops(faces: Iterable[Face], closed_strips: Container[Face] = ()) -> None:
     """Raise TooLargeError for a face whose edges cross or touch but at common ends, or whose loops have gone
     past each other, as those of the strips of closed edges never do."""
-    curved = []
+    curved, flat = [], []
     for face in faces:
         if face.surface.plane is not None:
             _refuse_bad_polygon(face)
             if any(coedge.edge.curve.kind != "line" for coedge in face.coedges()):
-                curved.append(face)  # arcs reach beyond their chords
+                flat.append(face)  # arcs reach beyond their chords
             continue
         several = len(face.loops) > 1 and face not in closed_strips
         if several and region_of(face).stray_loop() is not None:
             raise TooLargeError("the edges of a face would pass each other", face)
         curved.append(face)
     _refuse_meeting_edges(curved)
+    _refuse_meeting_edges(flat, crossing=True)
 
 
 def rings_of(face: Face) -> list[FloatArray]:
@@ -125,8 +126,8 @@ def _points(edge: Edge) -> FloatArray:
     return edge.curve.points(np.linspace(edge.t0, edge.t1, count))
 
 
-def _refuse_meeting_edges(faces: Sequence[Face]) -> None:
+def _refuse_meeting_edges(faces: Sequence[Face], crossing: bool = False) -> None:
     borders = [list(dict.fromkeys(c.edge for c in face.coedges())) for face in faces]
     for number, one, two in near_pairs(borders):
-        if meet(one, two):
+        if meet(one, two, crossing):
             raise TooLargeError("the edges of a face would cross", faces[number])

@@ -9,7 +9,7 @@ import numpy as np
 
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
-from ...geometry.vector import Vec3, dot, negated, sub
+from ...geometry.vector import Vec3, cross, dot, negated, norm, sub
 from ...topology.boxes import overlapping
 from ...topology.brep import Edge, Vertex
 
@@ -32,6 +32,9 @@ MUCH_LONGER = 8.0
 
 REFINED = 30
 SETTLED = 1e-13
+
+TOUCHING = 1e-4
+"""Edges at a smaller angle (its sine) only touch."""
 
 Span = tuple[float, float]
 """A part of an edge, by its parameters."""
@@ -64,12 +67,13 @@ def _have_an_end_in_common(one: Edge, two: Edge) -> bool:
     return one.start is not None and not {one.start, one.end}.isdisjoint((two.start, two.end))
 
 
-def meet(one: Edge, two: Edge) -> bool:
-    """Whether two edges come together elsewhere than at common ends."""
+def meet(one: Edge, two: Edge, crossing: bool = False) -> bool:
+    """Whether two edges come together elsewhere than at common ends. crossing : at an angle, not only in
+    touch."""
     if _part_for_good(one, two):
         return False
     spans = _spans_beside(one, two), _spans_beside(two, one)
-    return any(_meet_within(one, a, two, b) for a in spans[0] for b in spans[1])
+    return any(_meet_within(one, a, two, b, crossing) for a in spans[0] for b in spans[1])
 
 
 def _part_for_good(one: Edge, two: Edge) -> bool:
@@ -119,7 +123,7 @@ def _spans_beside(edge: Edge, other: Edge) -> list[Span]:
     return spans
 
 
-def _meet_within(one: Edge, a: Span, two: Edge, b: Span) -> bool:
+def _meet_within(one: Edge, a: Span, two: Edge, b: Span, crossing: bool) -> bool:
     """As `_meet`, for parts of the edges."""
     s, t = np.linspace(*a, PER_EDGE), np.linspace(*b, PER_EDGE)
     p, q = one.curve.points(s), two.curve.points(t)
@@ -136,14 +140,16 @@ def _meet_within(one: Edge, a: Span, two: Edge, b: Span) -> bool:
     for k in np.flatnonzero(lowest).tolist():
         for beside in (0, -1, 1):  # two crossings close to each other are found from outside of both
             i, j = min(max(k + beside, 0), len(s) - 1), min(int(nearest[k]), last)
-            gap, place = least_gap(one, two, float(s[i]), float(t[j]))
-            if gap <= RESOLUTION and all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends):
+            gap, place, angle = _nearest(one, two, float(s[i]), float(t[j]))
+            apart = all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends)
+            if gap <= RESOLUTION and apart and (angle > TOUCHING or not crossing):
                 return True
     return False
 
 
-def least_gap(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray]:
-    """The least distance of two edges near some parameters, and where on the first, by Gauss-Newton."""
+def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray, float]:
+    """The least distance of two edges near some parameters, where on the first, and the sine of the angle
+    between them there; by Gauss-Newton."""
     for _ in range(REFINED):
         gap = one.curve.points(np.array([s]))[0] - two.curve.points(np.array([t]))[0]
         slopes = np.column_stack(
@@ -156,4 +162,5 @@ def least_gap(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArr
         if abs(s - before[0]) <= SETTLED * (1.0 + abs(s)) and abs(t - before[1]) <= SETTLED * (1.0 + abs(t)):
             break
     place = one.curve.points(np.array([s]))[0]
-    return float(np.linalg.norm(place - two.curve.points(np.array([t]))[0])), place
+    angle = norm(cross(one.curve.tangent(s), two.curve.tangent(t)))
+    return float(np.linalg.norm(place - two.curve.points(np.array([t]))[0])), place, angle
