@@ -8,6 +8,8 @@ import pytest
 
 import lathwick as lw
 
+from ..rounded_unions import random_union
+
 NEAR = 1.1e-3
 """A limit is told to four digits, from a bracket that is as narrow as half of this."""
 
@@ -209,3 +211,12 @@ def test_limits_round_and_not_so_round(digits):
         return lw.fillet(body, body.edges().concave(), size)
 
     assert limit_of(rounded, 7) == pytest.approx(digits, rel=NEAR)
+
+
+@pytest.mark.parametrize("beyond", [3e-6, 1e-4, 1e-2])
+def test_an_arc_that_hardly_crosses_a_border(beyond):
+    """A contact circle of 14 and the radius, in a wall that ends 15 from its middle."""
+    body, edges, _ = random_union(64)
+    assert lw.fillet(body, edges, 1 - beyond).is_valid
+    with pytest.raises(lw.ModellingError, match="would cross"):
+        lw.fillet(body, edges, 1 + beyond)
