@@ -329,3 +329,20 @@ def test_walls_over_splines_lean_both_ways_and_say_where_they_fold():
     assert upper.volume == pytest.approx(half.volume, rel=1e-9)
     with pytest.raises(lw.ModellingError, match="the largest that works is"):
         lw.draft(rod, rod.faces("e/side"), 60, lw.XY)
+
+
+def test_walls_about_a_parting_line_on_two_planes():
+    """Front and back part at 8, left and right at 12: sections are rectangles, whose area is cubic in between."""
+    box, slope = lw.box(40, 30, 20, step="b"), math.tan(math.radians(3))
+    once = lw.draft(box, [box.face("b/side:front"), box.face("b/side:back")], 3, lw.XY.offset(8), split=True)
+    sides = [face for face in once.faces() if abs(face.normal[0]) == 1.0]
+    twice = lw.draft(once, sides, 3, lw.XY.offset(12), split=True)
+
+    def area(z):
+        return (40 - 2 * slope * abs(z - 12)) * (30 - 2 * slope * abs(z - 8))
+
+    volume = sum(
+        (b - a) / 6 * (area(a) + 4 * area((a + b) / 2) + area(b)) for a, b in ((0, 8), (8, 12), (12, 20))
+    )
+    assert twice.volume == pytest.approx(volume, rel=1e-12)
+    assert len(twice.faces()) == 10 and twice.is_valid

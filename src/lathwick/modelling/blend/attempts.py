@@ -78,13 +78,13 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     apart: list[Attempt] = [attempt_apart]  # by booleans of canals, which take long where those are thin
     in_turn: list[Attempt] = [one_by_one]
     for ways in (together, in_turn, apart):
-        if ways is in_turn and Ways.that_work(trying.builds(ways, sizes), asked.most) is None:
+        small = NOT_SO_SMALL if ways is apart else SMALL
+        if ways is not together and Ways.that_work(trying.builds(ways, sizes), asked.most, small) is None:
             continue  # what does not work at a small size is not tried at a large one, which takes longer
         made = trying.at_any_size(ways, (1.0,), sizes)
         if isinstance(made, Made):
             return made.value
         first = first or made
-        small = NOT_SO_SMALL if ways is apart else SMALL
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = few_spoilers(body, sizes, at_full, first, MOST_SPOILING)
@@ -122,6 +122,8 @@ def _unlike_that_work(
         scaled = {
             edge: size * (convex if graph.turn(edge) > 0.0 else concave) for edge, size in sizes.items()
         }
+        if isinstance(trying.at_any_size(ways, (1.0,), scaled), Made):
+            return trying.most * convex, trying.most * concave
         largest = largest_that_works(trying.builds(ways, scaled), trying.most, refused)
         if largest is not None:
             return largest.value * convex, largest.value * concave

@@ -45,7 +45,8 @@ def draft(
     size).
 
     split : the walls lean both ways from the neutral plane, narrower away from it on either side; then
-        `angle` may be two angles, in front of the plane and behind it.
+        `angle` may be two angles, in front of the plane and behind it. Where the parting line steps from one
+        plane to another, the walls of each plane are drafted in a step of their own.
 
     Walls may close up in an edge or a point. Raises ModellingError for faces of other kinds, and for an
     angle that does not fit; it names the largest that works.
