@@ -32,6 +32,9 @@ MUCH_LONGER = 8.0
 
 REFINED = 30
 SETTLED = 1e-13
+STAYING = 0.9
+AT_FIRST = 3
+"""A gap that shrinks by less than this in a step, after some at first, does not close."""
 
 TOUCHING = 1e-4
 """Edges at a smaller angle (its sine) only touch."""
@@ -150,17 +153,19 @@ def _meet_within(one: Edge, a: Span, two: Edge, b: Span, crossing: bool) -> bool
 def _nearest(one: Edge, two: Edge, s: float, t: float) -> tuple[float, FloatArray, float]:
     """The least distance of two edges near some parameters, where on the first, and the sine of the angle
     between them there; by Gauss-Newton."""
-    for _ in range(REFINED):
+    last = np.inf
+    for k in range(REFINED):
         gap = one.curve.points(np.array([s]))[0] - two.curve.points(np.array([t]))[0]
+        size = float(np.linalg.norm(gap))
+        if size <= SETTLED or (k > AT_FIRST and size > STAYING * last):  # there, or where they do not meet
+            break
+        last = size
         slopes = np.column_stack(
             [one.curve.derivatives(np.array([s]))[0], -two.curve.derivatives(np.array([t]))[0]]
         )
         step = np.linalg.lstsq(slopes, -gap, rcond=1e-9)[0]
-        before = s, t
         s = min(max(s + float(step[0]), one.t0), one.t1)
         t = min(max(t + float(step[1]), two.t0), two.t1)
-        if abs(s - before[0]) <= SETTLED * (1.0 + abs(s)) and abs(t - before[1]) <= SETTLED * (1.0 + abs(t)):
-            break
     place = one.curve.points(np.array([s]))[0]
     angle = norm(cross(one.curve.tangent(s), two.curve.tangent(t)))
     return float(np.linalg.norm(place - two.curve.points(np.array([t]))[0])), place, angle
