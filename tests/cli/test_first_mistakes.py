@@ -78,9 +78,9 @@ MISTAKES = {
         'job.chamfer("foot"',
         'there is a step "foot" already; every step needs its own name',
     ),
-    "a radius that does not fit": (
-        '"base plate/end"), 3)',
-        '"base plate/end"), 30)',
+    "a size that does not fit": (
+        'body.edges("post/top"), 1)',
+        'body.edges("post/top"), 30)',
         "the largest that works is",
     ),
     "an empty selection": (
