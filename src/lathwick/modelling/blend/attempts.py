@@ -135,7 +135,7 @@ def _without_culprits(
 ) -> ModellingError:
     """What is said of edges for which there is no size at all."""
     anyhow = partial(trying.at_any_size, ways)
-    found = culprits(trying.body, sizes, partial(anyhow, SMALL), partial(anyhow, SMALL[1:2]))
+    found = culprits(trying.body, sizes, partial(anyhow, SMALL), partial(anyhow, SMALL[1:2]), first)
     if found is None:
         return ModellingError(asked.too_large(first), value=asked.most)
     largest = largest_that_works(trying.builds(ways, found.left), asked.most, first) if found.left else None

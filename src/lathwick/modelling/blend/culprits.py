@@ -10,7 +10,7 @@ from ...topology.brep import Edge
 from ..outcomes import Made, Outcome, Refused
 from ..refitting.errors import FitError
 from .blaming import places
-from .selecting import EdgeGraph, chains_of
+from .selecting import EdgeGraph, chain_told, chains_of
 
 MOST_CHAINS = 100
 """With more chains than this it takes too long to find out which cannot be blended alone."""
@@ -38,12 +38,15 @@ class Culprits:
     left: Mapping[Edge, float] = field(default_factory=dict)
 
 
-def culprits(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: Blended) -> Culprits | None:
+def culprits(
+    body: Body, sizes: Mapping[Edge, float], alone: Blended, together: Blended, refused: Refused
+) -> Culprits | None:
     """Of edges for which no size works, those that cannot be blended even alone, or else a few without which
     the others can be; None if that would take too long to find out.
 
-    alone, together : how one chain of edges, and several, are tried. Source: Zeller, "Yesterday, my program
-    worked. Today, it does not. Why?", ESEC/FSE (1999), for the few that fail together.
+    alone, together : how one chain of edges, and several, are tried. refused : why all are not. Source:
+    Zeller, "Yesterday, my program worked. Today, it does not. Why?", ESEC/FSE (1999), for the few that fail
+    together.
     """
     chains = chains_of(EdgeGraph(body), sizes)
     if len(chains) > MOST_CHAINS:
@@ -53,7 +56,9 @@ def culprits(body: Body, sizes: Mapping[Edge, float], alone: Blended, together: 
         why, remedy = f"no size works for {_named(never)}", f"leave {'them' if len(never) > 1 else 'it'} out"
         return _without(never, chains, together, Culprits(why, remedy))
     if len(chains) > MOST_TOGETHER:
-        return None
+        found = few_spoilers(body, sizes, together, refused, MOST_LEFT_OUT)
+        why = "at no size do all of these edges go together"
+        return None if found is None else Culprits(why, "leave some out", found.out, found.left)
     few = _few_that_fail(chains, together)
     why, remedy = f"at no size do {_named(few)} go together", "leave some out, or take a step for each"
     return _without(few[:1], chains, together, Culprits(why, remedy))
@@ -83,8 +88,8 @@ def few_spoilers(
     out: list[_Chain] = []
     while len(out) < min(most, len(chains) - 1):
         told = refused.error.at if isinstance(refused.error, FitError) else None
-        here = next((chain for chain in chains if told in chain and chain not in out), None)
-        if here is None:
+        here = None if told is None else chain_told(chains, told)
+        if here is None or here in out:
             return None
         out.append(here)
         found = blended(_sizes([chain for chain in chains if chain not in out]))

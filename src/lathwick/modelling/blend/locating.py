@@ -6,13 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
-from ...geometry.vector import distance
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ..limits import CLOSE, SMALL, Bracket, Build, Largest, Ways, largest_that_works
 from ..outcomes import Refused
 from ..refitting.errors import FitError
-from .selecting import EdgeGraph, chains_of
+from .selecting import EdgeGraph, chain_told, chains_of
 
 MOST_PLACES = 3
 """In more places than this the size of all edges together is looked for."""
@@ -108,10 +107,7 @@ def _around(body: Body, sizes: Mapping[Edge, float], refused: Refused) -> Mappin
         return None
     told, in_the_way = error.at, error.face.surface if error.face is not None else None
     chains = chains_of(EdgeGraph(body), sizes)
-    place = told.midpoint()
-    mine = next((chain for chain in chains if told in chain), None)
-    if mine is None:  # an edge that an earlier pass has left
-        mine = min(chains, key=lambda chain: min(distance(edge.midpoint(), place) for edge in chain))
+    mine = chain_told(chains, told)
     ends = {vertex for edge in mine for vertex in (edge.start, edge.end) if vertex is not None}
     return {
         edge: size

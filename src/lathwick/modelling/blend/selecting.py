@@ -7,11 +7,12 @@ differ, the larger goes first, and the smaller ball rolls over it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ...errors import ModellingError
 from ...geometry.tolerance import SMOOTH
+from ...geometry.vector import distance
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ...topology.sets import Sets
@@ -134,6 +135,13 @@ def chains_of(graph: EdgeGraph, sizes: Mapping[Edge, float]) -> list[dict[Edge, 
         chain = graph.chain(next(iter(left))) & left.keys()
         found.append({edge: left.pop(edge) for edge in sizes if edge in chain})
     return found
+
+
+def chain_told(chains: Sequence[dict[Edge, float]], told: Edge) -> dict[Edge, float]:
+    """The chain with an edge that a refusal tells of, or next to one that an earlier pass has made."""
+    place = told.midpoint()
+    mine = next((chain for chain in chains if told in chain), None)
+    return mine or min(chains, key=lambda chain: min(distance(edge.midpoint(), place) for edge in chain))
 
 
 def with_chains(
