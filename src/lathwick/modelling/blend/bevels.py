@@ -45,6 +45,8 @@ STEPS_BEYOND = 24
 TURN_BEYOND = 0.8
 ACROSS = 9
 LEAST = 5
+LEAST_ANGLE = 1e-9
+"""Surfaces at a smaller angle (its sine) have no curve in common that could be followed."""
 """The fewest points beyond an end through which a curve is laid."""
 
 
@@ -214,6 +216,8 @@ def _between_both(guess: FittedCurve, faces: tuple[Face, Face], t: FloatArray) -
             raise TooLargeError("the faces do not go on meeting beyond the edge", faces[0])
         p = p - np.linalg.solve(rows, gaps[:, :, None])[:, :, 0]
     headings = np.cross(faces[0].surface.normals(p), faces[1].surface.normals(p))
+    if not (np.linalg.norm(headings, axis=1) > LEAST_ANGLE).all():
+        raise TooLargeError("the faces come to meet smoothly beyond the edge", faces[0])
     sides = np.sign((headings * across).sum(axis=1))[:, None]
     return p, sides * units(headings)
 
