@@ -36,6 +36,9 @@ from .strips import Maker, Strip
 MOST_SPOILING = 3
 """More edges that spoil a size for others are not told."""
 
+FIRST = (0.05, 0.5)
+"""Shares of a size that are tried first where it takes long; very small ones may not work for small sizes."""
+
 UNLIKE = ((1.0, 0.4), (1.0, 0.1), (0.1, 1.0))
 """Shares of a size for convex and concave edges that are tried where no size fits both."""
 
@@ -79,7 +82,7 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     in_turn: list[Attempt] = [one_by_one]
     for ways in (together, in_turn, apart):
         small = NOT_SO_SMALL if ways is apart else SMALL
-        if ways is not together and Ways.that_work(trying.builds(ways, sizes), asked.most, small) is None:
+        if ways is in_turn and Ways.that_work(trying.builds(ways, sizes), asked.most, FIRST) is None:
             continue  # what does not work at a small size is not tried at a large one, which takes longer
         made = trying.at_any_size(ways, (1.0,), sizes)
         if isinstance(made, Made):

@@ -45,9 +45,10 @@ STEPS_BEYOND = 24
 TURN_BEYOND = 0.8
 ACROSS = 9
 LEAST = 5
+"""The fewest points beyond an end through which a curve is laid."""
+
 LEAST_ANGLE = 1e-9
 """Surfaces at a smaller angle (its sine) have no curve in common that could be followed."""
-"""The fewest points beyond an end through which a curve is laid."""
 
 
 Ways = tuple[FloatArray, FloatArray]
