@@ -332,7 +332,7 @@ def test_walls_over_splines_lean_both_ways_and_say_where_they_fold():
 
 
 def test_walls_about_a_parting_line_on_two_planes():
-    """Front and back part at 8, left and right at 12: sections are rectangles, whose area is cubic in between."""
+    """Front and back part at 8, left and right at 12; the area of a section is quadratic in between."""
     box, slope = lw.box(40, 30, 20, step="b"), math.tan(math.radians(3))
     once = lw.draft(box, [box.face("b/side:front"), box.face("b/side:back")], 3, lw.XY.offset(8), split=True)
     sides = [face for face in once.faces() if abs(face.normal[0]) == 1.0]

@@ -55,6 +55,15 @@ class ByHand:
         axis = self.add(f"AXIS1_PLACEMENT('',{self.point(ORIGIN)},{self.way(Z)})")
         return self.add(f"SURFACE_OF_REVOLUTION('',{curve},{axis})")
 
+    def image(self, kind: str, parent: str, origin: Point, y: Point = Y, scale: float = 1.0) -> str:
+        """A replica of a curve or a surface: times `scale` and moved; mirrored where y is the other way."""
+        ways = ",".join(self.way(p) for p in (X, y))
+        operator = self.add(
+            f"CARTESIAN_TRANSFORMATION_OPERATOR_3D('','',$,{ways},{self.point(origin)},{float(scale)!r},"
+            f"{self.way(Z)})"
+        )
+        return self.add(f"{kind}_REPLICA('',{parent},{operator})")
+
     def plane(self, origin: Point, z: Point = Z) -> str:
         return self.add(f"PLANE('',{self.frame(origin, z)})")
 

@@ -513,6 +513,30 @@ def can_with_a_slit_foot(file):
 
 
 @solid(CAN, "cylinder", "plane", "plane")
+def can_of_images(file):
+    """All of one circle, one cylinder and one plane of size 1."""
+    small, slim = file.circle(ORIGIN, 1), file.add(f"CYLINDRICAL_SURFACE('',{file.frame(ORIGIN)},1.)")
+    flat = file.plane(ORIGIN)
+    for vertex, edge, z in (("a", "p", 0), ("c", "u", 5)):
+        file.vertex(vertex, (2, 0, z))
+        file.edge(edge, vertex, vertex, file.image("CURVE", small, (0, 0, z), scale=2))
+    file.face(file.image("SURFACE", slim, ORIGIN, scale=2), "p+", "u-")
+    file.face(flat, "p-", sense="F")
+    file.face(file.image("SURFACE", file.image("SURFACE", flat, (0, 0, 2)), (0, 0, 3)), "u+")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
+def can_of_mirror_images(file):
+    """Circles run the other way, and what was outside of a surface is inside."""
+    for vertex, edge, z in (("a", "p", 0), ("c", "u", 5)):
+        file.vertex(vertex, (2, 0, z))
+        file.edge(edge, vertex, vertex, file.image("CURVE", file.circle(ORIGIN, 2), (0, 0, z), BACK))
+    file.face(file.image("SURFACE", wall(file), ORIGIN, BACK), "p-", "u+", sense="F")
+    file.face(file.image("SURFACE", file.plane(ORIGIN), ORIGIN, BACK), "p+")
+    file.face(file.image("SURFACE", file.plane(ORIGIN), (0, 0, 5), BACK), "u-", sense="F")
+
+
+@solid(CAN, "cylinder", "plane", "plane")
 def can_on_pieces_of_an_edge(file):
     rims(file)
     file.vertex("b", (-2, 0, 0))
@@ -603,7 +627,6 @@ def test_older_bytes(tmp_path):
 @pytest.mark.parametrize(
     ("row", "words"),
     [
-        ("CURVE_REPLICA('',#1,#1)", "CURVE_REPLICA"),
         ("OFFSET_CURVE_3D('',#1,1.,.F.,#1)", "OFFSET_CURVE_3D"),
         ("PCURVE('',#1,#1)", "PCURVE"),
     ],
@@ -616,6 +639,36 @@ def test_other_kinds_of_curves_are_named(row, words, tmp_path):
     file.face(file.plane(ORIGIN), "e-", sense="F")
     (tmp_path / "a.step").write_text(file.text())
     with pytest.raises(lw.ExchangeError, match=rf"a\.step: #\d+: a curve of the kind {words} cannot be read"):
+        lw.read_step(tmp_path / "a.step")
+
+
+@pytest.mark.parametrize(
+    ("scale", "words"),
+    [(0.0, "a scale is 0, not more than 0"), (-2.0, "a scale is -2"), (1e12, "off its sphere")],
+)
+def test_images_of_no_size(scale, words, tmp_path):
+    file = ByHand()
+    file.vertex("a", (3, 0, 0))
+    file.edge("e", "a", "a", file.image("CURVE", file.circle(ORIGIN, 2), ORIGIN, scale=scale))
+    file.face(sphere(file), "e+")
+    file.face(file.plane(ORIGIN), "e-", sense="F")
+    (tmp_path / "a.step").write_text(file.text())
+    with pytest.raises(lw.ExchangeError, match=words):
+        lw.read_step(tmp_path / "a.step")
+
+
+def test_an_image_of_itself(tmp_path):
+    file = ByHand()
+    file.vertex("a", (3, 0, 0))
+    image = file.image("CURVE", file.circle(ORIGIN, 3), ORIGIN)
+    file.edge("e", "a", "a", image)
+    file.face(sphere(file), "e+")
+    file.face(file.plane(ORIGIN), "e-", sense="F")
+    text = file.text()
+    row = next(row for row in text.splitlines() if row.startswith(f"{image}="))
+    parent = row.split(",")[1]
+    (tmp_path / "a.step").write_text(text.replace(row, row.replace(parent, image)))
+    with pytest.raises(lw.ExchangeError, match="a curve that is made of itself"):
         lw.read_step(tmp_path / "a.step")
 
 

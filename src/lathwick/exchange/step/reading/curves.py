@@ -17,6 +17,7 @@ from ....geometry.motion import Motion
 from ....geometry.placement import FloatArray, Plane
 from ....geometry.spline import BSpline, SplineCurve
 from ....geometry.vector import Vec3, unit, vec3
+from .replicas import original
 from .source import Source
 from .text import Record
 
@@ -74,6 +75,11 @@ def _polyline(source: Source, number: int) -> Curve:
         [source.point(p) for p in source.refs(source.values(number, "POLYLINE", 2)[1], number, "points")]
     )
     return _straight_or_spline(BSpline(1, _uniform(1, len(points)), points), number)
+
+
+def _replica(source: Source, number: int) -> Curve:
+    parent, motion = original(source, number, "CURVE_REPLICA")
+    return read_curve(source, parent).moved(motion)
 
 
 PASSED = {"TRIMMED_CURVE", "SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}
@@ -313,5 +319,6 @@ _KINDS: dict[str, Callable[[Source, int], Curve]] = {
     "HYPERBOLA": _hyperbola,
     "PARABOLA": _parabola,
     "POLYLINE": _polyline,
+    "CURVE_REPLICA": _replica,
     **dict.fromkeys(SPLINES, _spline),
 }

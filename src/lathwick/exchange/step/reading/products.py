@@ -13,7 +13,7 @@ import numpy as np
 from ....errors import ExchangeError
 from ....geometry.placement import FloatArray, Plane
 from ....geometry.units import MILLIMETRES
-from ....geometry.vector import vec3
+from .replicas import similarity
 from .source import Source
 from .text import Enum, Ref, StepText, Typed
 
@@ -298,30 +298,11 @@ def _transformation(source: Source, number: int) -> FloatArray:
 
 
 def _operator(source: Source, number: int) -> FloatArray:
-    """A CARTESIAN_TRANSFORMATION_OPERATOR_3D: origin, three directions and a scale."""
-    values = source.text.part(number, "CARTESIAN_TRANSFORMATION_OPERATOR")
-    third = source.text.part(number, "CARTESIAN_TRANSFORMATION_OPERATOR_3D")
-    if third is None:
-        raise ExchangeError(
-            f"#{number}: a transformation of the kind {source.text.kind(number)} cannot be read"
-        )
-    if values is None:  # a simple instance: name, axis 1, axis 2, origin, scale, axis 3
-        row = third[-5:]
-        first, second, origin, scale, last = row
-    else:
-        first, second, origin, scale = values[-4:]
-        last = third[-1] if third else None
-    if isinstance(scale, (int, float)) and abs(scale - 1.0) > 1e-12:
-        raise ExchangeError(f"#{number}: an assembly that scales by {scale:g} cannot be read")
-    x = np.array(source.direction(first) if isinstance(first, Ref) else (1.0, 0.0, 0.0))
-    z = np.array(source.direction(last)) if isinstance(last, Ref) else None
-    y = np.array(source.direction(second)) if isinstance(second, Ref) else None
-    if z is None:
-        z = np.cross(x, y) if y is not None else np.array([0.0, 0.0, 1.0])
-    frame = Plane(source.point(source.ref(origin, number, "an origin")), vec3(z), vec3(x))
-    made = _matrix(frame)
-    if y is not None and np.cross(z, x) @ y < 0.0:  # a mirror image
-        made[:3, 1] = -made[:3, 1]
+    motion = similarity(source, number)
+    if abs(motion.factor - 1.0) > 1e-12:
+        raise ExchangeError(f"#{number}: an assembly that scales by {motion.factor:g} cannot be read")
+    made = np.eye(4)
+    made[:3, 0], made[:3, 1], made[:3, 2], made[:3, 3] = motion.x, motion.y, motion.z, motion.shift
     return made
 
 

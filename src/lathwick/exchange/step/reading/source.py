@@ -31,6 +31,11 @@ class Source:
         return {}
 
     @cached_property
+    def _begun(self) -> set[tuple[str, int]]:
+        """What is being made."""
+        return set()
+
+    @cached_property
     def reach(self) -> float:
         """No point of the file lies farther from the origin; in the unit that is read into."""
         points = (self.point(number) for number in self.text.named("CARTESIAN_POINT"))
@@ -40,7 +45,13 @@ class Source:
         """What is made of an instance, the first time."""
         key = sort, number
         if key not in self.made:
-            self.made[key] = make()
+            if key in self._begun:
+                raise ExchangeError(f"#{number}: a {sort} that is made of itself")
+            self._begun.add(key)
+            try:
+                self.made[key] = make()
+            finally:
+                self._begun.remove(key)
         found: T = self.made[key]
         return found
 

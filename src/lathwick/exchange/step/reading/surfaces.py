@@ -21,9 +21,10 @@ from ....geometry.spline import SplineCurve
 from ....geometry.spline_surface import SplineSurface
 from ....geometry.surface import Surface
 from ....geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit
+from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit, vec3
 from .curves import EVEN, clamped, knot_row, read_curve, spline_values
 from .recognized import recognized
+from .replicas import original
 from .source import Source
 
 LEVEL = 1e-9
@@ -287,6 +288,19 @@ def _weights(source: Source, number: int, table: Any, counts: tuple[int, ...]) -
     return made
 
 
+def _replica(source: Source, number: int) -> Read:
+    """An image, with the normal that the image of its lines of parameters has."""
+    parent, motion = original(source, number, "SURFACE_REPLICA")
+    read = read_surface(source, parent)
+    made = read.surface.moved(motion)[0]
+    ranges = [(low, high) if high - low < math.inf else (0.0, 1.0) for low, high in read.surface.domain]
+    uv = np.array([[0.41 * low + 0.59 * high for low, high in ranges]])
+    place = read.surface.points(uv)
+    normal = motion.direction(vec3(read.surface.normals(place)[0]))
+    agree = dot(vec3(made.normals(motion.points(place))[0]), normal) > 0.0
+    return Read(made, read.same is (agree is not motion.is_mirror))
+
+
 _PASSED = {"RECTANGULAR_TRIMMED_SURFACE"}
 """Its second value is the surface itself."""
 
@@ -302,5 +316,6 @@ _KINDS: dict[str, Callable[[Source, int], Read]] = {
     "SURFACE_OF_LINEAR_EXTRUSION": _extruded,
     "SURFACE_OF_REVOLUTION": _revolved,
     "OFFSET_SURFACE": _offset,
+    "SURFACE_REPLICA": _replica,
     **dict.fromkeys(_SPLINES, _spline),
 }
