@@ -220,3 +220,18 @@ def test_an_arc_that_hardly_crosses_a_border(beyond):
     assert lw.fillet(body, edges, 1 - beyond).is_valid
     with pytest.raises(lw.ModellingError, match="would cross"):
         lw.fillet(body, edges, 1 + beyond)
+
+
+@pytest.mark.parametrize("blend", [lw.fillet, lw.chamfer])
+@pytest.mark.parametrize("width", [0.7313, 2.0171, 6.4049, 11.9999])
+def test_both_edges_of_a_rib_up_to_half_its_width(blend, width):
+    """Told to four digits for odd widths too."""
+    ribs = [lw.move(lw.box(30, width, 9, step=f"rib {k}"), 0, 15 + 25 * k, 5) for k in range(2)]
+    body = lw.union(lw.box(30, 60, 5, step="plate"), *ribs)
+    tops = body.edges("rib 0/top").parallel(lw.X)
+
+    def blended(size):
+        return blend(body, tops, size)
+
+    assert limit_of(blended, width) == pytest.approx(width / 2, rel=NEAR)
+    refused_above(blended, width / 2)
