@@ -248,13 +248,15 @@ def _step(jacobian: Jacobian, residual: FloatArray, damping: float) -> FloatArra
         diagonal = np.einsum("ii->i", gram)
         diagonal += (damping + REGULAR) * max(float(diagonal.max()), 1e-30)
         return -(jacobian.T @ np.linalg.solve(gram, residual))
-    from scipy.sparse import eye_array
+    from scipy.sparse import csc_array, identity
     from scipy.sparse.linalg import splu
 
     gram = (jacobian @ jacobian.T).tocsc()
     shift = (damping + REGULAR) * max(float(gram.diagonal().max()), 1e-30)
+    damped = csc_array(gram + shift * csc_array(identity(gram.shape[0])))
+    shape, narrow = damped.shape, (damped.indices.astype(np.intc), damped.indptr.astype(np.intc))
     factor = splu(
-        (gram + shift * eye_array(gram.shape[0], format="csc")).tocsc(),
+        csc_array((damped.data, *narrow), shape=shape),  # SciPy before 1.12 takes no others
         permc_spec="MMD_AT_PLUS_A",
         diag_pivot_thresh=0.0,
         options={"SymmetricMode": True},
