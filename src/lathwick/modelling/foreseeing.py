@@ -19,6 +19,7 @@ from ..geometry.vector import distance
 from ..topology.body import Body
 from ..topology.brep import Edge, Face
 from ..topology.windings import samples_of
+from .refitting.meeting_edges import have_an_end_in_common
 
 LAST = 3
 """So many sizes that worked are enough."""
@@ -37,6 +38,7 @@ class _Seen:
 
     size: float
     body: Body
+    _gaps: dict[str, FloatArray] = field(default_factory=dict, repr=False)
 
     @cached_property
     def kind(self) -> tuple[str, ...]:
@@ -49,11 +51,19 @@ class _Seen:
         edges = list(self.body.faces_of_edge)
         boxes = np.array([edge.bounds for edge in edges])
         found = np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
-        open_ones = [k for k, edge in enumerate(edges) if edge.start is not None and edge.end is not None]
-        if open_ones:
-            ends = np.array([(edges[k].start.point, edges[k].end.point) for k in open_ones])  # type: ignore[union-attr]
-            found[open_ones] = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        for k, edge in enumerate(edges):
+            if edge.start is not None and edge.end is not None:
+                found[k] = distance(edge.start.point, edge.end.point)
         return np.asarray(found)
+
+    def gaps(self, name: str) -> FloatArray:
+        """The distances between edges of the faces of one name that have no end in common, (N,)."""
+        if name not in self._gaps:
+            faces = (f for f in self.body.brep_faces if any(str(known) == name for known in f.names))
+            borders = [list(dict.fromkeys(c.edge for c in face.coedges())) for face in faces]
+            few = [edges for edges in borders if len(edges) <= MOST_EDGES]
+            self._gaps[name] = np.array([gap for edges in few for gap in _distances(edges)])
+        return self._gaps[name]
 
 
 @dataclass
@@ -81,7 +91,7 @@ class Shrinking:
         sizes = np.array([seen.size for seen in alike])
         tables = [np.array([seen.lengths for seen in alike])]
         for name in self._told:
-            rows = [_gaps(seen.body, name) for seen in alike]
+            rows = [seen.gaps(name) for seen in alike]
             if len({row.shape for row in rows}) == 1:
                 tables.append(np.array(rows))
         zeros = _zeros(sizes, np.concatenate(tables, axis=1))
@@ -89,18 +99,11 @@ class Shrinking:
         return float(between.min()) if len(between) else None
 
 
-def _gaps(body: Body, name: str) -> FloatArray:
-    """The distances between edges of the faces of one name that have no end in common."""
-    found: list[float] = []
-    for face in body.brep_faces:
-        edges = list(dict.fromkeys(coedge.edge for coedge in face.coedges()))
-        if any(str(known) == name for known in face.names) and len(edges) <= MOST_EDGES:
-            found += _distances(edges)
-    return np.array(found)
-
-
 def _distances(edges: list[Edge]) -> Iterable[float]:
-    pairs = [(i, j) for i, j in combinations(range(len(edges)), 2) if not _join(edges[i], edges[j])]
+    """Those of all pairs of edges that have no end in common; exactly those of the pairs that are nearest."""
+    pairs = [
+        (i, j) for i, j in combinations(range(len(edges)), 2) if not have_an_end_in_common(edges[i], edges[j])
+    ]
     if not pairs:
         return []
     points = samples_of(edges, SAMPLES)
@@ -128,10 +131,6 @@ def _least_gap(one: Edge, two: Edge, sample: int) -> float:
     step = (one.t1 - one.t0) / (SAMPLES - 1)
     beside = (one.t0 + max(sample - 1, 0) * step, one.t0 + min(sample + 1, SAMPLES - 1) * step)
     return float(minimize_scalar(gap, bounds=beside, method="bounded", options={"xatol": 1e-9}).fun)
-
-
-def _join(one: Edge, two: Edge) -> bool:
-    return one.start is not None and not {one.start, one.end}.isdisjoint((two.start, two.end))
 
 
 def _zeros(sizes: FloatArray, lengths: FloatArray) -> FloatArray:

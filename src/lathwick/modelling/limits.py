@@ -30,7 +30,6 @@ NOTHING = 1e-4
 FARTHER = 1.1
 """Ways that do not work for so much more than one does go no farther than that."""
 
-
 MOST_FORESIGHTS = 10
 """So often what is foreseen is tried."""
 
@@ -212,10 +211,10 @@ class _Foresight:
         if self._left == 0 or low <= self._low:
             return None
         self._left -= 1
+        self._low = low
         gone = self._shrinking.gone_between(low * self._most, high / BESIDE * self._most)
         if gone is None:
             return None
-        self._low = low
         share = gone / self._most
         below = share / BESIDE
         return below if low * (1.0 + 0.1 * CLOSE) < below else share * BESIDE

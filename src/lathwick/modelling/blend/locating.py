@@ -53,7 +53,7 @@ def _limited_by_few(
     """None if it is not found that way."""
     most, refused = asked
     builds, high = builder(sizes), 1.0
-    order: list[int] | None = None
+    order: list[int] = []  # of the ways, as they worked for the few before
     for _ in range(MOST_PLACES):
         few = _around(body, sizes, refused)
         if few is None:
@@ -65,11 +65,7 @@ def _limited_by_few(
         if len(few) == len(sizes):
             return None
         some = builder(few)
-        near = (
-            Ways.that_work(some, most * high, small)
-            if order is None
-            else Ways([some[k] for k in order], most)
-        )
+        near = Ways([some[k] for k in order], most) if order else Ways.that_work(some, most * high, small)
         if near is None:
             return None
         near = Ways(near.builds, most, near)
@@ -80,9 +76,10 @@ def _limited_by_few(
             return None
         found = near.bisected(bracket)
         ways = Ways([builds[some.index(build)] for build in near.builds], most)
-        largest = ways.told(found, partial(_is_elsewhere, few))
-        if isinstance(largest, Refused) and not _is_elsewhere(few, largest):
-            largest = ways.told(replace(found, low=BELOW * found.low), partial(_is_elsewhere, few))
+        is_elsewhere = partial(_is_elsewhere, chains_of(EdgeGraph(body), sizes), few)
+        largest = ways.told(found, is_elsewhere)
+        if isinstance(largest, Refused) and not is_elsewhere(largest):
+            largest = ways.told(replace(found, low=BELOW * found.low), is_elsewhere)
         if isinstance(largest, Refused):
             high, refused = found.low, largest
             continue
@@ -94,9 +91,10 @@ def _limited_by_few(
     return None
 
 
-def _is_elsewhere(few: Mapping[Edge, float], refused: Refused) -> bool:
-    """Whether what is refused is told of an edge that is none of a few."""
-    return isinstance(refused.error, FitError) and refused.error.at not in {None, *few}
+def _is_elsewhere(chains: Sequence[dict[Edge, float]], few: Mapping[Edge, float], refused: Refused) -> bool:
+    """Whether what is refused is told of a chain with none of a few edges."""
+    at = refused.error.at if isinstance(refused.error, FitError) else None
+    return at is not None and chain_told(chains, at).keys().isdisjoint(few)
 
 
 def _around(body: Body, sizes: Mapping[Edge, float], refused: Refused) -> Mapping[Edge, float] | None:

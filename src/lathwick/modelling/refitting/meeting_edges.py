@@ -62,11 +62,12 @@ def near_pairs(borders: Sequence[Sequence[Edge]]) -> Iterator[tuple[int, Edge, E
     small = common.max(axis=1) < NEAR_END / PER_EDGE * np.minimum(*sizes)
     for k in np.flatnonzero(near).tolist():
         number, one, two = pairs[k]
-        if not (small[k] and _have_an_end_in_common(one, two)):
+        if not (small[k] and have_an_end_in_common(one, two)):
             yield number, one, two
 
 
-def _have_an_end_in_common(one: Edge, two: Edge) -> bool:
+def have_an_end_in_common(one: Edge, two: Edge) -> bool:
+    """Whether two edges, neither of them closed, start or end in one vertex."""
     return one.start is not None and not {one.start, one.end}.isdisjoint((two.start, two.end))
 
 
@@ -127,7 +128,7 @@ def _spans_beside(edge: Edge, other: Edge) -> list[Span]:
 
 
 def _meet_within(one: Edge, a: Span, two: Edge, b: Span, crossing: bool) -> bool:
-    """As `_meet`, for parts of the edges."""
+    """As `meet`, for parts of the edges."""
     s, t = np.linspace(*a, PER_EDGE), np.linspace(*b, PER_EDGE)
     p, q = one.curve.points(s), two.curve.points(t)
     reach = max(float(np.linalg.norm(np.diff(x, axis=0), axis=1).max()) for x in (p, q))
@@ -139,11 +140,10 @@ def _meet_within(one: Edge, a: Span, two: Edge, b: Span, crossing: bool) -> bool
     for end in ends:
         near &= np.linalg.norm(p - end, axis=1) > NEAR_END * reach
     lowest = near & (gaps <= np.append(gaps[1:], np.inf)) & (gaps <= np.append(np.inf, gaps[:-1]))
-    last = len(t) - 1
     for k in np.flatnonzero(lowest).tolist():
         for beside in (0, -1, 1):  # two crossings close to each other are found from outside of both
-            i, j = min(max(k + beside, 0), len(s) - 1), min(int(nearest[k]), last)
-            gap, place, angle = _nearest(one, two, float(s[i]), float(t[j]))
+            i = min(max(k + beside, 0), len(s) - 1)
+            gap, place, angle = _nearest(one, two, float(s[i]), float(t[nearest[k]]))
             apart = all(np.linalg.norm(place - end) > NEAR_END * reach for end in ends)
             if gap <= RESOLUTION and apart and (angle > TOUCHING or not crossing):
                 return True
