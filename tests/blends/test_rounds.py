@@ -272,8 +272,18 @@ def test_smooth_edges_have_no_corner():
     plate = lw.box(20, 10, 5)
     plate = lw.fillet(plate, plate.edges().parallel(lw.Z), 2)
     smooth = plate.edges().where(lambda e: abs(e.angle) < 1e-6)
-    with pytest.raises(lw.ModellingError, match="meet smoothly"):
+    builds_nothing = (
+        r"8 of the 8 edges .* meet smoothly .*: near \(.*\), near \(.*\) and 5 more; leave them out"
+    )
+    with pytest.raises(lw.ModellingError, match=builds_nothing) as refused:
         lw.fillet(plate, smooth, 1)
+    assert refused.value.limit is None
+    rim, said = plate.edges().on(lw.XY.offset(5)), []
+    with pytest.raises(lw.ModellingError, match="8 of the 16 edges"):
+        lw.fillet(plate, [*rim, *smooth], 1)
+    rounded = lw.fillet(plate, [*rim, *smooth], 1, skip=True, warn=said.append)
+    assert rounded.volume == pytest.approx(lw.fillet(plate, rim, 1).volume, rel=1e-12)
+    assert len(said) == 1 and "8 of the edges, whose faces meet smoothly" in said[0]
 
 
 def test_two_radii_on_one_chain_are_refused():

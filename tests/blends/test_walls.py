@@ -270,3 +270,45 @@ def test_outward_walls_of_lumps_that_touch_would_touch_themselves():
     two = lw.union(lw.box(10, 10, 10), lw.box(10, 10, 10, on=lw.Plane((10, 10, 0), (0, 0, 1), (1, 0, 0))))
     with pytest.raises(lw.ModellingError, match=r"touch itself along an edge at \(10, 10, 5\)"):
         lw.shell(two, -1)
+
+
+LOFTS = {
+    "ovals": (("ellipse", (20, 12.5)), ("ellipse", (21, 13.5)), ("ellipse", (18, 12))),
+    "oval to round": (("ellipse", (20, 12.5)), ("ellipse", (21, 13.5)), ("ellipse", (18, 18))),
+    "rounded": (("rectangle", (40, 25)), ("rectangle", (42, 27)), ("rectangle", (36, 24))),
+}
+
+
+def smooth_loft(kind: str, height: float = 60.0) -> lw.Body:
+    sections = []
+    for k, (form, size) in enumerate(LOFTS[kind]):
+        section = lw.Sketch(lw.XY.offset(0.5 * height * k))
+        if form == "rectangle":
+            section.rectangle(*size, center=(0, 0), rounding=6)
+        elif size[0] == size[1]:
+            section.circle((0, 0), size[0])
+        else:
+            section.ellipse((0, 0), *size)
+        sections.append(section)
+    return lw.loft(sections, step="cup")
+
+
+@pytest.mark.parametrize(("kind", "wall"), [("ovals", 1.2), ("oval to round", -1.0), ("rounded", 1.2)])
+def test_walls_of_smooth_lofts_whose_sides_join_smoothly(kind, wall, tmp_path, outside_check):
+    """Of points all over, wall is what lies within the thickness of a side or of the foot."""
+    cup = smooth_loft(kind)
+    made = lw.shell(cup, wall, open=cup.face("cup/end"), step="thin")
+    assert made.is_valid and made.lumps == 1
+    sides = [face for face in cup.faces() if str(face.names[0]) != "cup/end"]
+    rng = np.random.default_rng(len(kind))
+    points = lw.tessellate(cup).vertices
+    points = rng.choice(points[points[:, 2] < 55], 30)
+    points = points * np.append(rng.uniform(0.85, 1.15, size=(30, 2)), np.ones((30, 1)), axis=1)
+    points[:, 2] += rng.uniform(-1.5, 1.5, size=30)
+    away = np.array([min(face.distance_to(tuple(p)) for face in sides) for p in points])
+    inner = cup.contains(points)
+    wanted = (away < abs(wall)) & (inner if wall > 0 else ~inner)
+    clear = np.abs(away - abs(wall)) > 1e-6
+    assert (made.contains(points) == wanted)[clear].all() and 5 < wanted.sum() < 25
+    lw.save(made, tmp_path / "cup.step")
+    outside_check(tmp_path / "cup.step")

@@ -74,6 +74,15 @@ def test_rounds_thinner_than_a_chord_are_meshed(seed, radius, tmp_path, outside_
     assert lw.read_mesh(tmp_path / "union.stl").volume == pytest.approx(body.volume, rel=0.01)
 
 
+def test_a_ring_is_cut_open_through_a_point_that_its_edge_has_already(tmp_path, outside_check):
+    body = random_tree(402460).body
+    mesh = lw.tessellate(body)
+    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
+    assert min(np.linalg.norm(p - q, axis=1).min() for p, q in ((a, b), (b, c), (c, a))) > 1e-4
+    lw.save(body, tmp_path / "part.stl")
+    outside_check(tmp_path / "part.stl")
+
+
 def test_mesh_volume_converges():
     """Ten times finer chords bring the volume ten times nearer to the exact one."""
     body, _ = half_disc(7, 3)

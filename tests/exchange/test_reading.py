@@ -15,6 +15,7 @@ from click.testing import CliRunner
 import lathwick as lw
 from lathwick.cli.main import cli
 
+from .. import fuzz_reading
 from ..csg import random_tree
 from ..curved_parts import oval, splined
 from ..damage import damaged
@@ -132,6 +133,16 @@ def test_random_bodies_are_read_as_they_were(seed, tmp_path):
     if body is not None:
         lw.save(body, tmp_path / "a.step")
         assert same(lw.read_step(tmp_path / "a.step").body, body)
+
+
+@pytest.mark.parametrize("seed", [13508, 13541])
+def test_edges_that_run_on_past_the_ends_of_closed_curves(seed, tmp_path):
+    """One of which the file is cut beside a knot, and one that a mere quarter of its pieces would measure."""
+    assert fuzz_reading.trial(seed, tmp_path) == "equal"
+    written = (tmp_path / "a.step").read_text()
+    rows = re.findall(r"B_SPLINE_CURVE_WITH_KNOTS\(.*?\),\(([^()]*)\),\.UNSPECIFIED", written)
+    knots = [np.array(row.split(","), dtype=float) for row in rows]
+    assert knots and all(np.diff(k).min() > 1e-9 * np.ptp(k) for k in knots)
 
 
 HALVES = f"""{HEAD}#1=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT($,.METRE.));

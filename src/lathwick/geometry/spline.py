@@ -283,7 +283,7 @@ class BSpline:
     def _hair(self) -> float:
         """Parameters nearer to each other are one: a share of the range, or what rounding makes of them."""
         rounding = ULPS * float(np.spacing(max(abs(self.low), abs(self.high))))
-        return max(SAME_KNOT * (self.high - self.low), rounding)
+        return max(SHORTEST_SPAN * (self.high - self.low), rounding)
 
     def shifted(self, by: float) -> Self:
         """The same curve with parameters that are larger by so much."""
@@ -469,9 +469,9 @@ class FittedCurve(SplineCurve):
         return [t for t in stops if t in kept]
 
     def smooth_breaks(self, t0: float, t1: float) -> list[float]:
-        """The joints between t0 and t1."""
+        """The joints between t0 and t1; where a closed curve comes back to its start is one as well."""
         laps = self._laps(t0, t1) if self.period and t1 > self.high else [0.0]
-        joints = {k + lap for k in self.joints for lap in laps}
+        joints = {k + lap for k in (*self.joints, self.high) for lap in laps}
         return [t for t in self.spans(t0, t1)[1:-1] if t in joints]
 
     def parts(self, t0: float, t1: float) -> list[float]:

@@ -186,11 +186,14 @@ class SplineSurface(Surface):
         """As `_at`, in homogeneous coordinates for a rational surface, from the polynomial of each patch."""
         stops, table = self._patches
         places = [_placed(stops[k], uv[:, k]) for k in (0, 1)]
-        net = table[places[0][0], places[1][0]]
         most = [max(order[k] for order in orders) for k in (0, 1)]
         rows = [_powers(place, scale, self.degrees[k], most[k]) for k, (_, place, scale) in enumerate(places)]
-        across = [np.einsum("np,npqc->nqc", row, net) for row in rows[0]]
-        return {(i, j): np.einsum("nq,nqc->nc", rows[1][j], across[i]) for i, j in orders}
+        net = table[places[0][0], places[1][0]]
+        count, height, width, size = net.shape
+        across = rows[0] @ net.reshape(count, height, width * size)
+        across = across.reshape(count, most[0] + 1, width, size)
+        both = rows[1][:, None] @ across
+        return {(i, j): both[:, i, j] for i, j in orders}
 
     @cached_property
     def _patches(self) -> tuple[tuple[FloatArray, FloatArray], FloatArray]:
@@ -246,7 +249,7 @@ class SplineSurface(Surface):
         """Derivatives [i][j] at one place of the domain, i and j up to `most` of each."""
         stops, table = self._patches
         places = [_placed(stops[k], np.array([t])) for k, t in enumerate((u, v))]
-        one, two = (np.concatenate(_powers(place, scale, self.degrees[k], most[k]))
+        one, two = (_powers(place, scale, self.degrees[k], most[k])[0]
                     for k, (_, place, scale) in enumerate(places))  # fmt: skip
         net = table[places[0][0][0], places[1][0][0]]
         across = (one @ net.reshape(len(net), -1)).reshape(len(one), *net.shape[1:])
@@ -399,18 +402,16 @@ def _placed(stops: FloatArray, t: FloatArray) -> tuple[IntArray, FloatArray, Flo
     return span, scale * (t - low) - 1.0, scale
 
 
-def _powers(place: FloatArray, scale: FloatArray, degree: int, most: int) -> list[FloatArray]:
-    """Powers 0 to `degree` of places (N,), derived 0 to `most` times by the parameter; (N, degree + 1)
-    each."""
-    value = np.ones((len(place), degree + 1))
+def _powers(place: FloatArray, scale: FloatArray, degree: int, most: int) -> FloatArray:
+    """Powers 0 to `degree` of places (N,), derived 0 to `most` times by the parameter; (N, most + 1,
+    degree + 1)."""
+    found = np.zeros((len(place), most + 1, degree + 1))
+    found[:, 0, 0] = 1.0
     for k in range(degree):
-        value[:, k + 1] = value[:, k] * place
-    found = [value]
+        found[:, 0, k + 1] = found[:, 0, k] * place
     rates = np.arange(1, degree + 1) * scale[:, None]
-    for _ in range(most):
-        slope = np.zeros_like(value)
-        slope[:, 1:] = found[-1][:, :-1] * rates
-        found.append(slope)
+    for k in range(most):
+        found[:, k + 1, 1:] = found[:, k, :-1] * rates
     return found
 
 

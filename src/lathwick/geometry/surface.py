@@ -57,8 +57,8 @@ POINTLIKE = 1e-9
 ROOM = 1.2
 """How much larger than at samples a derivative may be between them."""
 
-CHUNK = 4_000_000
-
+CHUNK = 20_000
+"""Feet of so many points are sought at once."""
 
 Foot: TypeAlias = tuple[float, float]
 
@@ -238,14 +238,11 @@ class Surface:
     def parameters(self, points: FloatArray) -> FloatArray:
         """(u, v) of the feet of `points`, shape (N, 3), beyond the borders where the surface goes on there;
         returns shape (N, 2)."""
-        net = self._own.net
-        flat, places = net.uv.reshape(-1, 2), net.points.reshape(-1, 3)
-        uv, rows = np.empty((len(points), 2)), max(1, CHUNK // len(places))
-        square = (places**2).sum(axis=1)
-        for start in range(0, len(points), rows):
-            part = points[start : start + rows]
-            nearest = (square - 2.0 * part @ places.T).argmin(axis=1)
-            uv[start : start + rows] = self.feet_from(part, flat[nearest])
+        flat = self._own.net.uv.reshape(-1, 2)
+        uv = np.empty((len(points), 2))
+        for start in range(0, len(points), CHUNK):
+            part = points[start : start + CHUNK]
+            uv[start : start + CHUNK] = self.feet_from(part, flat[self._own.tree.query(part)[1]])
         return uv
 
     def feet_from(self, points: FloatArray, uv: FloatArray) -> FloatArray:
@@ -383,8 +380,8 @@ class Surface:
 
     def _from_feet(self, points: FloatArray, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
         """As `touches`, of points with known feet, (N, 2)."""
-        normals = self.normals_at(uv)
-        return ((points - self.points(uv)) * normals).sum(axis=1), normals
+        feet, normals, _ = self.elements(uv)
+        return ((points - feet) * normals).sum(axis=1), normals
 
     def touches_near(self, points: FloatArray, near: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         """As `touches`, and parameters near the feet, (N, 2); a kind that `seeks_feet` begins with `near`,
@@ -614,8 +611,17 @@ class _Memo:
         return Net(uv, self._surface.points(uv.reshape(-1, 2)).reshape(*uv.shape[:2], 3))
 
     @cached_property
+    def tree(self) -> Any:
+        """The samples by place, a cKDTree."""
+        from scipy.spatial import cKDTree
+
+        return cKDTree(self.net.points.reshape(-1, 3))
+
+    @cached_property
     def _poles(self) -> tuple[tuple[bool, bool], tuple[bool, bool]]:
-        """Whether the least and the largest u, and v, belong to one point."""
+        """Whether the least and the largest u, and v, belong to one point; not where it is endless."""
+        if not np.isfinite(self._surface.domain).all():
+            return (False, False), (False, False)
         found = []
         for k in (0, 1):
             rims = [self._surface.points(self._border(k, end)) for end in self._surface.domain[k]]

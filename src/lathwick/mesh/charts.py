@@ -267,12 +267,13 @@ def _uncovered(face: Face, surface: SphereSurface, rings: Sequence[FloatArray]) 
     middles = [ring.mean(axis=0) - center for ring in rings]
     ways = np.concatenate([directions(), [m / np.linalg.norm(m) for m in middles if np.linalg.norm(m) > 0.0]])
     border = np.concatenate(rings) - center
-    states = region_of(face).states(center + surface.radius * ways)
-    free = ways[states == OUTSIDE]
-    if not len(free):
-        raise ModellingError("a face covers so much of its sphere that it cannot be meshed yet")
-    nearest = (free @ (border / surface.radius).T).max(axis=1)
-    return free[int(nearest.argmin())]
+    nearest = (ways @ (border / surface.radius).T).max(axis=1)
+    region, order = region_of(face), np.argsort(nearest, kind="stable")
+    for some in (order[:1], order[1:5], order[5:]):  # what is farthest from a small face is mostly free
+        free = ways[some][region.states(center + surface.radius * ways[some]) == OUTSIDE]
+        if len(free):
+            return free[0]
+    raise ModellingError("a face covers so much of its sphere that it cannot be meshed yet")
 
 
 # ---------------------------------------------------------------------- torus

@@ -277,10 +277,13 @@ def _filled(
 
 
 def _slit(face: Face, parameters: dict[Edge, FloatArray]) -> Slit:
-    """Where a face is cut open; its edges get points there."""
+    """Where a face is cut open; its edges get points there, in place of those that lie next to them."""
     slit, crossings = slit_for(face)
     for edge, t in crossings.items():
-        parameters[edge] = np.union1d(parameters[edge], t)
+        known = parameters[edge]
+        beside = np.abs(known[:, None] - t).min(axis=1) < SAME_SHARE * (edge.t1 - edge.t0)
+        beside[[0, -1]] = False
+        parameters[edge] = np.union1d(known[~beside], t)
     return slit
 
 

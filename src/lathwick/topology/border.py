@@ -146,10 +146,10 @@ class Paths:
         off -= share[:, None] * way
         return np.sqrt((off * off).sum(axis=1))
 
-    def edges_within(self, point: FloatArray, reach: float) -> list[Edge]:
-        """The edges whose chords come within `reach` of a point."""
+    def coedges_within(self, point: FloatArray, reach: float) -> list[Coedge]:
+        """The coedges whose chords come within `reach` of a point."""
         gaps = self._gaps(point, np.arange(len(self.a)))
-        return [self._coedges[i].edge for i in sorted(set(self.owner[gaps <= reach].tolist()))]
+        return [self._coedges[i] for i in sorted(set(self.owner[gaps <= reach].tolist()))]
 
 
 def _runs(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -16,6 +16,7 @@ from ..geometry.placement import FloatArray, IntArray, Plane
 from ..geometry.round_surfaces import SphereSurface
 from ..geometry.surface import Surface
 from ..geometry.tolerance import GRAZING, RESOLUTION
+from ..geometry.vector import cross, dot, negated, sub
 from .border import BESIDE, Paths
 from .brep import Face, Loop
 from .round_trim import RoundLoops, has_round_loops
@@ -29,6 +30,12 @@ AT_ONCE = (0, 1), (1, 4), (4, TARGETS)
 
 PLACES = 3
 """So many places of a loop are looked at to see on which side of the others it lies."""
+
+APART = 2.0
+"""A border must be so many times as far away as the nearest one to be no matter."""
+
+SQUARE = 0.9
+"""The way to a foot is so square to the edge, its cosine to the left of that."""
 
 POLES = np.array(
     [(1, 0, 0), (0, 1, 0), (0, 0, 1), (1, 1, 1), (1, -1, 1), (1, 1, -1), (-1, 1, 1), (1, 2, 0), (0, 1, 2),
@@ -74,6 +81,10 @@ class TrimmedRegion:
                 found[which[exact <= tolerance]] = ON
             sure = (gaps > 4.0 * paths.stray) | (level == LEVELS - 1)
             open_ = found[todo] != ON
+            if level:  # so near to the border their feet on it tell sooner than finer chords
+                for k in np.flatnonzero(~sure & open_):
+                    found[todo[k]] = self._side_at_foot(points[todo[k]], gaps[k], paths)
+                    open_[k] = found[todo[k]] == UNCLEAR
             now = todo[sure & open_]
             if len(now):
                 found[now] = self._sides(points[now], paths, nearest[sure & open_])
@@ -207,8 +218,28 @@ class TrimmedRegion:
 
     def _exact_gap(self, point: FloatArray, gap: float, paths: Paths) -> float:
         x, y, z = point.tolist()
-        near = paths.edges_within(point, gap + 2.0 * paths.stray + RESOLUTION)
-        return min(math.dist(edge.nearest((x, y, z)), (x, y, z)) for edge in near)
+        near = paths.coedges_within(point, gap + 2.0 * paths.stray + RESOLUTION)
+        return min(math.dist(coedge.edge.nearest((x, y, z)), (x, y, z)) for coedge in near)
+
+    def _side_at_foot(self, point: FloatArray, gap: float, paths: Paths) -> int:
+        """INSIDE or OUTSIDE of a point next to an edge, by the side of it on which it lies at its foot there;
+        UNCLEAR where that is at an end of the edge, or another edge is hardly farther away."""
+        x, y, z = point.tolist()
+        feet = []
+        for coedge in paths.coedges_within(point, gap + 2.0 * paths.stray + RESOLUTION):
+            edge = coedge.edge
+            t = edge.curve.nearest_between((x, y, z), edge.t0, edge.t1)
+            feet.append((math.dist(edge.curve.point(t), (x, y, z)), t, coedge))
+        (away, t, coedge), *others = sorted(feet, key=lambda foot: foot[0])
+        edge = coedge.edge
+        if any(other[0] < APART * away for other in others) or not (edge.is_closed or edge.t0 < t < edge.t1):
+            return UNCLEAR
+        way = edge.curve.tangent(t)
+        left = cross(self.surface.normal((x, y, z)), way if coedge.forward else negated(way))
+        off = dot(left, sub((x, y, z), edge.curve.point(t)))
+        if abs(off) < SQUARE * away:
+            return UNCLEAR
+        return INSIDE if (off > 0.0) is self._face.outward else OUTSIDE
 
     def _sides(self, points: FloatArray, paths: Paths, nearest: IntArray) -> IntArray:
         """Which side of the first boundary on the way to the boundary each point lies on."""

@@ -12,8 +12,9 @@ from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
 from ..limits import NOT_SO_SMALL, SMALL, Build, Ways, largest_that_works
 from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
+from .blaming import places
 from .culprits import Blended, culprits, few_spoilers, spoilers
-from .locating import largest_for_all
+from .locating import are_hopeless, largest_for_all
 from .over_borders import over_borders
 from .passes import (
     MIXED_WAYS,
@@ -29,12 +30,15 @@ from .passes import (
 from .past_sides import past_sides
 from .refusals import Asked
 from .remembering import made_once
-from .selecting import EdgeGraph, has_mixed_corner
+from .selecting import EdgeGraph, has_mixed_corner, smooth_of
 from .stopping import stopped
 from .strips import Maker, Strip
 
 MOST_SPOILING = 3
 """More edges that spoil a size for others are not told."""
+
+MOST_TOLD = 3
+"""More edges that have no corner are only counted."""
 
 FIRST = (0.05, 0.5)
 """Shares of a size that are tried first where it takes long; very small ones may not work for small sizes."""
@@ -62,6 +66,7 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     that names the edge, the face in the way, and the largest size that works; or, if none does, two for the
     convex and the concave edges, or edges without which the others can be blended.
     """
+    sizes = _sharp(body, sizes, wishes)
     if not wishes.follow:
         following = replace(wishes, follow=True)
         step = blend.strip_name.step
@@ -82,8 +87,11 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     in_turn: list[Attempt] = [one_by_one]
     for ways in (together, in_turn, apart):
         small = NOT_SO_SMALL if ways is apart else SMALL
+        # What does not work at a small size is not tried at a large one, which takes longer.
+        if first and are_hopeless(body, sizes, partial(trying.builds, ways), (asked.most, first), small[0]):
+            continue
         if ways is in_turn and Ways.that_work(trying.builds(ways, sizes), asked.most, FIRST) is None:
-            continue  # what does not work at a small size is not tried at a large one, which takes longer
+            continue
         made = trying.at_any_size(ways, (1.0,), sizes)
         if isinstance(made, Made):
             return made.value
@@ -97,6 +105,22 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     if unlike is not None:
         raise asked.no_one_size(first, unlike)
     raise _without_culprits(trying, together, sizes, asked, first)
+
+
+def _sharp(body: Body, sizes: Sizes, wishes: Wishes) -> Sizes:
+    """The sizes but those of edges without a corner, which are skipped if that is wished, or refused."""
+    smooth = smooth_of(EdgeGraph(body), sizes)
+    if not smooth:
+        return sizes
+    where = places(smooth, MOST_TOLD)
+    sharp = {edge: size for edge, size in sizes.items() if edge not in smooth}
+    if wishes.skip and sharp:
+        wishes.warn(f"left as they are: {len(smooth)} of the edges, whose faces meet smoothly, {where}")
+        return sharp
+    raise ModellingError(
+        f"{len(smooth)} of the {len(sizes)} edges lie between faces that meet smoothly and have no corner to "
+        f"take off: {where}; leave them out, as `.convex() | .concave()` does"
+    )
 
 
 def _skipping(body: Body, sizes: Sizes, at_full: Blended, asked: Asked, warn: Warn) -> Body | None:
@@ -141,8 +165,12 @@ def _without_culprits(
     found = culprits(trying.body, sizes, partial(anyhow, SMALL), partial(anyhow, SMALL[1:2]), first)
     if found is None:
         return ModellingError(asked.too_large(first), value=asked.most)
-    largest = largest_that_works(trying.builds(ways, found.left), asked.most, first) if found.left else None
-    return asked.no_size(first, found, largest)
+    left = anyhow((1.0,), found.left) if found.left else first
+    if isinstance(left, Made):
+        return asked.no_size(first, found, asked.most)
+    builds = partial(trying.builds, ways)
+    largest = largest_for_all(trying.body, found.left, builds, (asked.most, left)) if found.left else None
+    return asked.no_size(first, found, None if largest is None else largest.value)
 
 
 class _Trying:

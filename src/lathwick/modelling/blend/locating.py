@@ -9,7 +9,7 @@ from functools import partial
 from ...topology.body import Body
 from ...topology.brep import Edge
 from ..limits import CLOSE, SMALL, Bracket, Build, Largest, Ways, largest_that_works
-from ..outcomes import Refused
+from ..outcomes import Outcome, Refused
 from ..refitting.errors import FitError
 from .selecting import EdgeGraph, chain_told, chains_of
 
@@ -39,8 +39,39 @@ def largest_for_all(
     them with the largest size that these can have and with a little more, until nothing else is in the way.
     """
     most, refused = asked
-    found = _limited_by_few(body, sizes, builder, asked, small)
+    order: list[int] = []
+    few = _around(body, sizes, refused)
+    if few is not None and len(few) < len(sizes):
+        some = builder(few)
+        first = Ways.that_work(some, most, small)
+        if first is None and _are_told(body, few, some[0](small[-1] * most), refused):
+            return None
+        order = [] if first is None else [some.index(build) for build in first.builds]
+    found = _limited_by_few(body, sizes, builder, asked, order)
     return found or largest_that_works(builder(sizes), most, refused, small)
+
+
+def are_hopeless(
+    body: Body, sizes: Mapping[Edge, float], builder: Builder, asked: tuple[float, Refused], small: float
+) -> bool:
+    """Whether edges cannot be blended in some ways since the few that a refusal tells of cannot, at a small
+    share of the size, and are told of then too."""
+    most, refused = asked
+    few = _around(body, sizes, refused)
+    if few is None or len(few) == len(sizes):
+        return False
+    found = [build(small * most) for build in builder(few)]
+    return all(isinstance(one, Refused) for one in found) and _are_told(body, few, found[0], refused)
+
+
+def _are_told(body: Body, few: Mapping[Edge, float], found: Outcome[Body], refused: Refused) -> bool:
+    """Whether a refusal of a few edges tells of the same chain as one of all did."""
+    at, told = (
+        one.error.at if isinstance(one, Refused) and isinstance(one.error, FitError) else None
+        for one in (found, refused)
+    )
+    chains = chains_of(EdgeGraph(body), few)
+    return at is not None and told is not None and chain_told(chains, at) is chain_told(chains, told)
 
 
 def _limited_by_few(
@@ -48,12 +79,11 @@ def _limited_by_few(
     sizes: Mapping[Edge, float],
     builder: Builder,
     asked: tuple[float, Refused],
-    small: Sequence[float],
+    order: list[int],
 ) -> Largest | None:
-    """None if it is not found that way."""
+    """None if it is not found that way. order : of the ways, as they worked for the few before."""
     most, refused = asked
     builds, high = builder(sizes), 1.0
-    order: list[int] = []  # of the ways, as they worked for the few before
     for _ in range(MOST_PLACES):
         few = _around(body, sizes, refused)
         if few is None:
@@ -65,7 +95,7 @@ def _limited_by_few(
         if len(few) == len(sizes):
             return None
         some = builder(few)
-        near = Ways([some[k] for k in order], most) if order else Ways.that_work(some, most * high, small)
+        near = Ways([some[k] for k in order], most) if order else Ways.that_work(some, most * high)
         if near is None:
             return None
         near = Ways(near.builds, most, near)

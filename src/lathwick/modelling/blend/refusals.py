@@ -46,12 +46,15 @@ class Asked:
             )
         return self._error(f"{self.too_large(refused)}; no one size fits, but {sizes}")
 
-    def no_size(self, refused: Refused, found: Culprits, largest: Largest | None) -> ModellingError:
+    def no_size(self, refused: Refused, found: Culprits, largest: float | None) -> ModellingError:
         """Where no size works for all edges; but the largest may for those that are left without some."""
         start = f"{self.too_large(refused)}; {found.why}"
         if largest is None:
             return self._error(f"{start}; {found.remedy}")
-        value = f"{largest.value:.{DIGITS}g}"
+        if largest == self.most:
+            fits = f"{self._largest:g} fits" if self._is_one else "all others fit as asked"
+            return self._error(f"{start}; without {found.out} {fits}")
+        value = f"{largest:.{DIGITS}g}"
         works = f"the largest that works is {value}" if self._is_one else f"all others times {value} works"
         return self._error(f"{start}; without {found.out} {works}")
 

@@ -144,6 +144,11 @@ def chain_told(chains: Sequence[dict[Edge, float]], told: Edge) -> dict[Edge, fl
     return mine or min(chains, key=lambda chain: min(distance(edge.midpoint(), place) for edge in chain))
 
 
+def smooth_of(graph: EdgeGraph, edges: Iterable[Edge]) -> list[Edge]:
+    """Those of some edges that lie between faces which meet smoothly, and have no corner to take off."""
+    return [edge for edge in edges if graph.turn(edge) == 0.0]
+
+
 def with_chains(
     graph: EdgeGraph, sizes: Mapping[Edge, float], changing: Changing
 ) -> tuple[dict[Edge, float], Changing]:
@@ -153,12 +158,8 @@ def with_chains(
     found before. Raises ModellingError for an edge between faces that meet smoothly, and where chosen edges
     of unlike sizes continue each other without one between.
     """
-    smooth = sum(graph.turn(edge) == 0.0 for edge in sizes)
-    if smooth:
-        raise ModellingError(
-            f"{smooth} of the {len(sizes)} edges lie between faces that meet smoothly and have no corner to "
-            "take off; leave them out, as `.convex() | .concave()` does"
-        )
+    if smooth_of(graph, sizes):
+        raise ModellingError("an edge lies between faces that meet smoothly")
     found, todo, between = dict(sizes), [edge for edge in sizes if edge not in changing], dict[Edge, None]()
     while todo:
         edge = todo.pop()

@@ -439,6 +439,8 @@ class _Assembly:
             if len(coedges) > 1 and first.edge is last.edge and first.forward is last.forward:
                 coedges.pop()
             loops.append(Loop(tuple(coedges)))
+        if not loops and not np.isfinite(patch.surface.domain).all():
+            raise ModellingError("a face is left without a border: two faces meet too closely")
         if _unchanged(patch, loops):
             return patch.origin
         if patch.surface.plane is not None and len(loops) > 1:

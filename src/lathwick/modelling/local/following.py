@@ -53,6 +53,47 @@ def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | Non
     raise ModellingError(f"a {one.kind} and a {two.kind} would meet in no smooth curve")
 
 
+def carried(edge: Edge, one: Surface, two: Surface, room: float) -> FittedCurve | None:
+    """The curve along which two surfaces touch beside an edge along which others did: that of the feet of its
+    points, over its parameters, and beyond its open ends as far as they touch there, up to `room`. None where
+    they do not touch all along.
+    """
+
+    def track(t: FloatArray) -> tuple[FloatArray, ...]:
+        old = edge.curve.points(t)
+        first, second = (surface.points(surface.parameters(old)) for surface in (one, two))
+        return (0.5 * (first + second),)
+
+    def off(points: FloatArray) -> FloatArray:
+        return np.maximum(*(np.abs(surface.distance(points)) for surface in (one, two)))
+
+    (points,) = track(np.linspace(edge.t0, edge.t1, NODES[0]))
+    least = max(FITTED * float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()), EXACT)
+    ends = [edge.t0, edge.t1]
+    if not edge.is_closed:
+        speeds = np.linalg.norm(edge.curve.derivatives(np.array(ends)), axis=1)
+        for k, way in enumerate((-1.0, 1.0)):
+            beyond = ends[k] + way * (room / float(speeds[k])) * np.linspace(0.0, 1.0, NODES[1])
+            ends[k] = float(beyond[int((off(track(beyond)[0]) <= least).cumprod().sum()) - 1])
+        if not (ends[0] <= edge.t0 and edge.t1 <= ends[1]):
+            return None
+    stops = crossings(
+        track, [ends[0], *edge.curve.smooth_breaks(edge.t0, edge.t1), ends[1]], [(0, one), (0, two)]
+    )
+    for count in NODES:
+        pieces = [np.linspace(a, b, count) for a, b in pairwise(stops)]
+        t = np.concatenate([pieces[0], *(piece[1:] for piece in pieces[1:])])
+        (points,) = track(t)
+        if edge.is_closed:
+            points[-1] = points[0]
+        if off(points).max() > least:
+            return None
+        curve = _through(t, points, count, len(pieces), edge.is_closed)
+        if off_both(curve, t, one, two) <= least:
+            return curve
+    return None
+
+
 def _through(t: FloatArray, points: FloatArray, each: int, pieces: int, closed: bool) -> FittedCurve:
     """The curve through points, in so many pieces with `each` of them."""
     if pieces == 1:

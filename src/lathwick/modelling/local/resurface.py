@@ -33,7 +33,7 @@ from ..refitting.errors import TooLargeError
 from ..refitting.meeting import closest, exact_between, hit_near
 from ..refitting.sides import sides_of, turn_at
 from ..refitting.wedges import Wedge, stars_at
-from .following import beside
+from .following import beside, carried
 from .vertex_splitting import Parted, common_point
 
 OFF = 1e-3 * RESOLUTION
@@ -42,6 +42,8 @@ STEEP = 0.01
 
 SPREAD = 4.0
 """Corners are looked for within some steps of so many times as far as their faces move."""
+
+NO_LONGER_SMOOTH = "two faces that met smoothly no longer do; move both of them alike"
 
 Moved = Mapping[Face, tuple[Surface, bool]]
 """Faces that move: the new surface, and whether its normal looks out of the body."""
@@ -82,6 +84,7 @@ class _Resurfacer:
         self._vertices: dict[Vertex, Vertex] = {}
         self._parted = Parted()
         self._edges: dict[Edge, Coedge] = {}
+        self._contacts: dict[Edge, Curve | None] = {}
 
     def run(self) -> list[Lump]:
         self._move_vertices()
@@ -134,14 +137,13 @@ class _Resurfacer:
             if not any(face in self._moved or face in self._swallowed for face in faces):
                 self._vertices.update((vertex, vertex) for vertex in cluster)
                 continue
-            smooth = [
-                sides_of(self._body.faces_of_edge[wedge.leaves.edge])
-                for star in stars
-                for wedge in star
-                if self._is_smooth(wedge.leaves.edge)
-            ]
+            edges = [wedge.leaves.edge for star in stars for wedge in star]
             left = [face for face in faces if face not in self._swallowed]
-            smooth = [pair for pair in smooth if pair[0] in left and pair[1] in left]
+            smooth = [
+                edge
+                for edge in edges
+                if self._is_smooth(edge) and all(f in left for f, _ in self._body.faces_of_edge[edge])
+            ]
             start = scaled(_total([vertex.point for vertex in cluster]), 1.0 / len(cluster))
             try:
                 made = Vertex(self._meeting_point(start, left, smooth))
@@ -177,8 +179,8 @@ class _Resurfacer:
         faces = sides_of(self._body.faces_of_edge[edge])
         return abs(turn_at(edge, faces, 0.5 * (edge.t0 + edge.t1))) <= SMOOTH
 
-    def _meeting_point(self, start: Vec3, faces: Sequence[Face], smooth: Sequence[tuple[Face, Face]]) -> Vec3:
-        """The point near `start` on all surfaces of some faces; pairs of them may meet smoothly."""
+    def _meeting_point(self, start: Vec3, faces: Sequence[Face], smooth: Sequence[Edge]) -> Vec3:
+        """The point near `start` on all surfaces of some faces, which meet smoothly in some edges."""
         surfaces = [self._surface(face) for face in faces]
         point = _foot(surfaces[0], start)
         if not smooth:
@@ -191,30 +193,40 @@ class _Resurfacer:
             raise _ApartError(f"the faces at ({x:.6g}, {y:.6g}, {z:.6g}) no longer meet in one point")
         return point
 
-    def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], pairs: Sequence[tuple[Face, Face]]) -> Vec3:
+    def _on_smooth_edge(self, start: Vec3, faces: Sequence[Face], smooth: Sequence[Edge]) -> Vec3:
         """Where the line of contact of two faces meets a third, or that of two others: surfaces alone do not
         tell."""
-        curve = self._contact(pairs[0], start)
+        moved = max(abs(self._surface(face).gap(start)) for face in faces)
+        curve = self._contact(smooth[0], start, moved)
         t = curve.parameter(start)
         way, point = curve.tangent(t), curve.point(t)
-        for pair in pairs[1:]:
-            second = self._contact(pair, start)
+        for edge in smooth[1:]:
+            second = self._contact(edge, start, moved)
             s = second.parameter(start)
             if norm(cross(way, second.tangent(s))) > STEEP:
                 return curve.point(closest(curve, t, second, s)[0])
-        others = [face for face in faces if face not in pairs[0]]
+        beside = sides_of(self._body.faces_of_edge[smooth[0]])
+        others = [face for face in faces if face not in beside]
         if not others:
-            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
+            raise ModellingError(NO_LONGER_SMOOTH)
         other = max(others, key=lambda face: abs(dot(way, self._surface(face).normal(point))))
-        moved = max(abs(self._surface(face).gap(start)) for face in faces)
         return curve.point(hit_near(curve, t, self._surface(other), SPREAD * moved, other))
 
-    def _contact(self, pair: tuple[Face, Face], start: Vec3) -> Curve:
-        """The curve near `start` along which two faces meet smoothly."""
-        curve = _nearest_curve(_curves(*(self._surface(face) for face in pair)), start)
+    def _contact(self, edge: Edge, start: Vec3, moved: float) -> Curve:
+        """The curve near `start` along which the two faces of an edge still meet smoothly."""
+        surfaces = [self._surface(face) for face in sides_of(self._body.faces_of_edge[edge])]
+        curve = _nearest_curve(_curves(*surfaces), start) or self._carried(edge, SPREAD * moved)
         if curve is None:
-            raise ModellingError("two faces that met smoothly no longer do; move both of them alike")
+            raise ModellingError(NO_LONGER_SMOOTH)
         return curve
+
+    def _carried(self, edge: Edge, room: float = 0.0) -> Curve | None:
+        """What a smooth edge becomes where both faces move alike, and as much beyond its ends as was first
+        asked for."""
+        if edge not in self._contacts:
+            one, two = (self._surface(face) for face in sides_of(self._body.faces_of_edge[edge]))
+            self._contacts[edge] = carried(edge, one, two, room)
+        return self._contacts[edge]
 
     # -------------------------------------------------------------- edges
 
@@ -241,6 +253,9 @@ class _Resurfacer:
             0.5,
         )
         found = exact_between(one, two, start, end, add(edge.midpoint(), shift))
+        smooth = self._carried(edge) if found is None and self._is_smooth(edge) else None
+        if smooth is not None:
+            return Coedge(_trimmed(replace(edge, curve=smooth), start, end), True)
         if found is None:
             curve = beside(edge, one, two, (start.point, end.point))
             return Coedge(Edge(curve, edge.t0, edge.t1, start, end), True)
@@ -291,7 +306,8 @@ class _Resurfacer:
             point = min(found.points, key=lambda p: distance(p, edge.curve.point(edge.t0)))
             return Coedge(Edge(Circle(Plane(point, (0.0, 0.0, 1.0)), 0.0), 0.0, math.tau, None, None), True)
         if curve is None:
-            return Coedge(replace(edge, curve=beside(edge, one, two, None)), True)
+            smooth = self._carried(edge) if self._is_smooth(edge) else None
+            return Coedge(replace(edge, curve=smooth or beside(edge, one, two, None)), True)
         t = curve.parameter(edge.curve.point(edge.t0))
         same_way = dot(curve.tangent(t), edge.curve.tangent(edge.t0)) > 0.0
         return Coedge(Edge(curve, 0.0, curve.period, None, None), same_way)

@@ -228,13 +228,15 @@ def corners_of(source: Source, number: int) -> list[float]:
     made = _written(source, number)
     base = made if isinstance(made, BSpline) else made.lifted
     knots, counts = np.unique(np.array(base.knots), return_counts=True)
-    found = [float(t) for t, many in zip(knots[1:-1], counts[1:-1], strict=True)
-             if many >= base.degree and _turns(made, float(t), float(knots[-1] - knots[0]))]  # fmt: skip
-    return [float(knots[0]), *found, float(knots[-1])]
+    low, high = float(knots[0]), float(knots[-1])
+    least = BESIDE * (high - low)
+    inner = (knots > low + least) & (knots < high - least) & (counts >= base.degree)
+    found = [t for t in knots[inner].tolist() if _turns(made, t, least)]
+    return [low, *found, high]
 
 
-def _turns(curve: BSpline | _RationalSpline, t: float, span: float) -> bool:
-    before, after = curve.derivatives(np.array([t - BESIDE * span, t + BESIDE * span]))
+def _turns(curve: BSpline | _RationalSpline, t: float, beside: float) -> bool:
+    before, after = curve.derivatives(np.array([t - beside, t + beside]))
     sizes = float(np.linalg.norm(before) * np.linalg.norm(after))
     return float(np.linalg.norm(np.cross(before, after))) > CORNER * sizes or float(before @ after) < 0.0
 
