@@ -293,10 +293,13 @@ def smooth_loft(kind: str, height: float = 60.0) -> lw.Body:
     return lw.loft(sections, step="cup")
 
 
-@pytest.mark.parametrize(("kind", "wall"), [("ovals", 1.2), ("oval to round", -1.0), ("rounded", 1.2)])
-def test_walls_of_smooth_lofts_whose_sides_join_smoothly(kind, wall, tmp_path, outside_check):
-    """Of points all over, wall is what lies within the thickness of a side or of the foot."""
+@pytest.mark.parametrize(
+    ("kind", "foot", "wall"), [("ovals", 2.5, 1.2), ("oval to round", 0, -1.0), ("rounded", 0, 1.2)]
+)
+def test_walls_of_smooth_lofts_whose_sides_join_smoothly(kind, foot, wall, tmp_path, outside_check):
+    """Of points all over, wall is what lies within the thickness of a side, of the foot or of its round."""
     cup = smooth_loft(kind)
+    cup = lw.fillet(cup, cup.edges("cup/start"), foot, step="foot") if foot else cup
     made = lw.shell(cup, wall, open=cup.face("cup/end"), step="thin")
     assert made.is_valid and made.lumps == 1
     sides = [face for face in cup.faces() if str(face.names[0]) != "cup/end"]

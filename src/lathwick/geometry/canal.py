@@ -19,7 +19,6 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import ModellingError
 from .curve import AXES, curvature
 from .motion import Motion
 from .placement import FloatArray, IntArray, Plane
@@ -207,11 +206,20 @@ class CanalSurface(Surface):
         radius = self.radius + distance
         if radius <= RESOLUTION:
             return None
+        return CanalSurface(self.spine, self._drawn_in(radius / self.radius), radius)
+
+    def _drawn_in(self, share: float) -> FittedCurve:
+        """The curve of the directions to `zero`, at a share of its distance from the spine."""
         zero, spine = self.zero, self.spine
-        if zero.knots != spine.knots or zero.degree != spine.degree:
-            raise ModellingError("a canal whose curves have unlike knots cannot be offset")
-        controls = spine.controls + radius / self.radius * (zero.controls - spine.controls)
-        return CanalSurface(spine, FittedCurve(zero.degree, zero.knots, np.asarray(controls)), radius)
+        if zero.knots == spine.knots and zero.degree == spine.degree:
+            controls = spine.controls + share * (zero.controls - spine.controls)
+            return FittedCurve(zero.degree, zero.knots, np.asarray(controls))
+        stops = np.union1d(zero.knots, spine.knots)
+        t = np.union1d(stops, 0.5 * (stops[:-1] + stops[1:]))
+        joints = {spine.low, spine.high, *spine.joints, *(k for k in zero.joints if k in stops)}
+        ends = np.searchsorted(t, sorted(joints)).tolist()
+        points = spine.points(t) + share * (zero.points(t) - spine.points(t))
+        return joined([(t[a : b + 1], points[a : b + 1]) for a, b in pairwise(ends)])
 
     def radii(self, u: FloatArray, order: int = 0) -> FloatArray:
         """Radii of the balls, or a derivative of them by the spine's parameter; shape (N,)."""

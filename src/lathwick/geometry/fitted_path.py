@@ -72,8 +72,9 @@ class PathFit:
         self, points: FloatArray, through: Callable[[FloatArray, FloatArray], Rule]
     ) -> tuple[FloatArray, FloatArray]:
         """Parameters and points, with more of these wherever what is led through them leaves the surfaces."""
+        ways = self.ways(points)
         for _ in range(ROUNDS):
-            t = self._lengths(points)
+            t = _lengths(points, ways)
             if not (np.diff(t) > 0.0).all():
                 x, y, z = points[int(np.diff(t).argmin())].tolist()
                 raise ModellingError(
@@ -85,19 +86,10 @@ class PathFit:
             if not wrong.any() or len(points) > MOST_POINTS:
                 break
             wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
-            points = np.insert(points, np.flatnonzero(wrong) + 1, onto[wrong], axis=0)
-        return self._lengths(points), points
-
-    def _lengths(self, points: FloatArray) -> FloatArray:
-        """Lengths along the curve up to each point, as if it were round from each to the next: where steps
-        grow or shrink chords would make the parameter uneven, and the spline wavy."""
-        chords = np.linalg.norm(np.diff(points, axis=0), axis=1)
-        ways = self.ways(points)
-        aside = np.minimum(*(np.linalg.norm(ways[1:] + s * ways[:-1], axis=1) for s in (1.0, -1.0)))
-        told = (ways != 0.0).any(axis=1)  # where the surfaces touch the curve has no direction
-        half = np.where(told[1:] & told[:-1], np.arcsin(np.minimum(0.5 * aside, 0.5)), 0.0)
-        steps = chords * np.where(half > FLAT, half / np.maximum(np.sin(half), FLAT), 1.0)
-        return np.concatenate([[0.0], np.cumsum(steps)])
+            after = np.flatnonzero(wrong) + 1
+            points = np.insert(points, after, onto[wrong], axis=0)
+            ways = np.insert(ways, after, self.ways(onto[wrong]), axis=0)
+        return _lengths(points, ways), points
 
     def _filled(self, points: FloatArray) -> FloatArray:
         """With points between, so that there are enough for a piece."""
@@ -153,6 +145,17 @@ class PathFit:
 
         share = closed_in(gap, np.zeros(len(step)), np.ones(len(step)))
         return step + share, place(share) if len(step) else np.zeros((0, 3))
+
+
+def _lengths(points: FloatArray, ways: FloatArray) -> FloatArray:
+    """Lengths along a curve with unit tangents `ways` up to each point, as if it were round from each to the
+    next: where steps grow or shrink chords would make the parameter uneven, and the spline wavy."""
+    chords = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    aside = np.minimum(*(np.linalg.norm(ways[1:] + s * ways[:-1], axis=1) for s in (1.0, -1.0)))
+    told = (ways != 0.0).any(axis=1)  # where the surfaces touch the curve has no direction
+    half = np.where(told[1:] & told[:-1], np.arcsin(np.minimum(0.5 * aside, 0.5)), 0.0)
+    steps = chords * np.where(half > FLAT, half / np.maximum(np.sin(half), FLAT), 1.0)
+    return np.concatenate([[0.0], np.cumsum(steps)])
 
 
 def _lines(surface: Surface, k: int) -> FloatArray:

@@ -23,7 +23,7 @@ from ..errors import ModellingError
 from .fitted_path import PathFit
 from .flat_contacts import flat_contacts
 from .intersections import Intersection
-from .placement import FloatArray
+from .placement import FloatArray, IntArray
 from .spline import FittedCurve
 from .surface import Foot, Surface
 from .tolerance import RESOLUTION
@@ -414,8 +414,9 @@ class _Marcher:
         """Points moved onto both surfaces by Newton's method, as far as it gets. least : the sine squared of
         the angle between the surfaces is taken to be no smaller."""
         p, left = points.copy(), np.arange(len(points))
+        near = [_Near(surface, len(points)) for surface in (self.one, self.two)]
         for _ in range(rounds):
-            (f, m), (g, n) = self.one.touches(p[left]), self.two.touches(p[left])
+            (f, m), (g, n) = (one.touches(p[left], left) for one in near)
             c = (m * n).sum(axis=1)
             rest = np.maximum(1.0 - c * c, least)
             p[left] -= ((f - c * g) / rest)[:, None] * m + ((g - c * f) / rest)[:, None] * n
@@ -423,6 +424,25 @@ class _Marcher:
             if not len(left):
                 break
         return p
+
+
+class _Near:
+    """Touches of points, which move little from one time to the next, with a surface."""
+
+    def __init__(self, surface: Surface, count: int) -> None:
+        self._surface = surface
+        self._feet = np.full((count, 2), np.nan)
+
+    def touches(self, points: FloatArray, numbers: IntArray) -> tuple[FloatArray, FloatArray]:
+        """Those of some of the points, by number, as `Surface.touches` gives them; a surface that seeks feet
+        begins at the last ones."""
+        if not self._surface.seeks_feet:
+            return self._surface.touches(points)
+        if np.isnan(self._feet[numbers]).any():
+            self._feet[numbers] = self._surface.parameters(points)
+        gaps, normals, feet = self._surface.touches_near(points, self._feet[numbers])
+        self._feet[numbers] = feet
+        return gaps, normals
 
 
 def _thinned(points: FloatArray, apart: float) -> FloatArray:
