@@ -14,7 +14,7 @@ from ..limits import NOT_SO_SMALL, SMALL, Build, Ways, largest_that_works
 from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
 from .blaming import places
 from .culprits import Blended, culprits, few_spoilers, spoilers
-from .locating import are_hopeless, largest_for_all
+from .locating import are_hopeless, is_hopeless_alone, largest_for_all
 from .over_borders import over_borders
 from .passes import (
     MIXED_WAYS,
@@ -88,7 +88,8 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
     for ways in (together, in_turn, apart):
         small = NOT_SO_SMALL if ways is apart else SMALL
         # What does not work at a small size is not tried at a large one, which takes longer.
-        if first and are_hopeless(body, sizes, partial(trying.builds, ways), (asked.most, first), small[0]):
+        hopeless = is_hopeless_alone if ways is apart else are_hopeless
+        if first and hopeless(body, sizes, partial(trying.builds, ways), (asked.most, first), small[0]):
             continue
         if ways is in_turn and Ways.that_work(trying.builds(ways, sizes), asked.most, FIRST) is None:
             continue

@@ -54,22 +54,38 @@ def largest_for_all(
 def are_hopeless(
     body: Body, sizes: Mapping[Edge, float], builder: Builder, asked: tuple[float, Refused], small: float
 ) -> bool:
-    """Whether edges cannot be blended in some ways since the few that a refusal tells of cannot, at a small
+    """Whether edges cannot be blended in some ways since the few that a refusal tells of cannot at a small
     share of the size, and are told of then too."""
+    few = _around(body, sizes, asked[1])
+    return few is not None and len(few) < len(sizes) and _never(body, few, builder, asked, small)
+
+
+def is_hopeless_alone(
+    body: Body, sizes: Mapping[Edge, float], builder: Builder, asked: tuple[float, Refused], small: float
+) -> bool:
+    """As `are_hopeless`, of the chain alone that a refusal tells of."""
+    at = _told(asked[1])
+    return at is not None and _never(
+        body, chain_told(chains_of(EdgeGraph(body), sizes), at), builder, asked, small
+    )
+
+
+def _never(
+    body: Body, few: Mapping[Edge, float], builder: Builder, asked: tuple[float, Refused], small: float
+) -> bool:
     most, refused = asked
-    few = _around(body, sizes, refused)
-    if few is None or len(few) == len(sizes):
-        return False
     found = [build(small * most) for build in builder(few)]
     return all(isinstance(one, Refused) for one in found) and _are_told(body, few, found[0], refused)
 
 
+def _told(found: Outcome[Body]) -> Edge | None:
+    """The edge that a refusal tells of."""
+    return found.error.at if isinstance(found, Refused) and isinstance(found.error, FitError) else None
+
+
 def _are_told(body: Body, few: Mapping[Edge, float], found: Outcome[Body], refused: Refused) -> bool:
     """Whether a refusal of a few edges tells of the same chain as one of all did."""
-    at, told = (
-        one.error.at if isinstance(one, Refused) and isinstance(one.error, FitError) else None
-        for one in (found, refused)
-    )
+    at, told = _told(found), _told(refused)
     chains = chains_of(EdgeGraph(body), few)
     return at is not None and told is not None and chain_told(chains, at) is chain_told(chains, told)
 
@@ -123,7 +139,7 @@ def _limited_by_few(
 
 def _is_elsewhere(chains: Sequence[dict[Edge, float]], few: Mapping[Edge, float], refused: Refused) -> bool:
     """Whether what is refused is told of a chain with none of a few edges."""
-    at = refused.error.at if isinstance(refused.error, FitError) else None
+    at = _told(refused)
     return at is not None and chain_told(chains, at).keys().isdisjoint(few)
 
 

@@ -51,9 +51,6 @@ class Asked:
         start = f"{self.too_large(refused)}; {found.why}"
         if largest is None:
             return self._error(f"{start}; {found.remedy}")
-        if largest == self.most:
-            fits = f"{self._largest:g} fits" if self._is_one else "all others fit as asked"
-            return self._error(f"{start}; without {found.out} {fits}")
         value = f"{largest:.{DIGITS}g}"
         works = f"the largest that works is {value}" if self._is_one else f"all others times {value} works"
         return self._error(f"{start}; without {found.out} {works}")
