@@ -24,7 +24,7 @@ from .fitted_path import PathFit
 from .flat_contacts import flat_contacts
 from .intersections import Intersection
 from .placement import FloatArray, IntArray
-from .spline import FittedCurve
+from .spline import FittedCurve, interpolated_fit
 from .surface import Foot, Surface
 from .tolerance import RESOLUTION
 from .vector import Vec3, along, cross, distance, dot, norm, scaled, sub, vec3
@@ -75,16 +75,19 @@ def marched(
     two: Surface,
     box: FloatArray,
     unknown: Callable[[FloatArray], NDArray[np.bool_]] | None = None,
+    near: Callable[[FloatArray, float], NDArray[np.bool_]] | None = None,
 ) -> Intersection:
     """The curves in which two surfaces cross within a box, shape (2, 3).
 
     unknown : of points of the curves, (N, 3), those from which a curve is to be followed; without it all.
+    near : of points of the curves, those within a distance of where the curves are wanted; without it
+    everywhere. Curves that come nowhere near are left out.
 
     Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
     """
     if one.search_order > two.search_order:
         one, two = two, one
-    return _Marcher(one, two, box).run(unknown)
+    return _Marcher(one, two, box).run(unknown, near)
 
 
 @dataclass(slots=True)
@@ -93,6 +96,19 @@ class _Path:
 
     points: list[Vec3]
     closed: bool
+
+    def roughly(self) -> FittedCurve:
+        """A curve through the points, by chords."""
+        every = np.array([*self.points, self.points[0]] if self.closed else self.points)
+        steps = np.linalg.norm(np.diff(every, axis=0), axis=1)
+        every = every[np.append(True, steps > 0.0)]
+        t = np.concatenate([[0.0], np.cumsum(steps[steps > 0.0])])
+        return interpolated_fit(t, every, self.closed)
+
+
+CLOSELY = 0.125
+"""Places are looked at that are half of this share of the longest step apart, within this share of it: what a
+curve through the steps strays from the contact is far less."""
 
 
 class _Spot(NamedTuple):
@@ -131,7 +147,11 @@ class _Marcher:
         self.low, self.high = box[0] - margin, box[1] + margin
         self.scale = size + float(np.abs(box).max())
 
-    def run(self, unknown: Callable[[FloatArray], NDArray[np.bool_]] | None) -> Intersection:
+    def run(
+        self,
+        unknown: Callable[[FloatArray], NDArray[np.bool_]] | None,
+        near: Callable[[FloatArray, float], NDArray[np.bool_]] | None,
+    ) -> Intersection:
         cells = self._cells()
         if not len(cells):
             return Intersection()
@@ -141,6 +161,7 @@ class _Marcher:
         nodes = self._nodes(seeds)
         paths: list[_Path] = []
         curves: list[FittedCurve] = []
+        elsewhere: list[FittedCurve] = []
         left = seeds
         for node in nodes:
             away = np.linalg.norm(left - np.array(node), axis=1)
@@ -149,14 +170,23 @@ class _Marcher:
         while len(left):
             x, y, z = left[0].tolist()
             path = self._followed((x, y, z), nodes)
-            if path is not None:
-                paths.append(path)
+            if path is None:
+                left = left[1:]
+                continue
+            paths.append(path)
+            rough = None if near is None else path.roughly()
+            if (
+                rough is None
+                or near is None
+                or near(_closely(rough, len(path.points)), CLOSELY * self.longest).any()
+            ):
                 curves.append(self._fitted(path))
                 left = left[_off_curve(left, curves[-1]) > 0.6 * self.step]
             else:
-                left = left[1:]
+                elsewhere.append(rough)
+                left = left[1:][_off_curve(left[1:], rough) > 0.6 * self.step]
         ends = {p for path in paths for p in (path.points[0], path.points[-1])}
-        alone = [p for p in self._nodes_beside(cells, curves, nodes) if p not in ends]
+        alone = [p for p in self._nodes_beside(cells, [*curves, *elsewhere], nodes) if p not in ends]
         return Intersection(
             curves=tuple(curves), nodes=tuple(p for p in nodes if p in ends), points=tuple(alone)
         )
@@ -457,6 +487,11 @@ def _thinned(points: FloatArray, apart: float) -> FloatArray:
             kept.append(index)
             free[tree.query_ball_point(points[index], apart)] = False
     return points[kept]
+
+
+def _closely(curve: FittedCurve, steps: int) -> FloatArray:
+    """Points along a curve through the places of some steps, much closer than those."""
+    return curve.points(np.linspace(curve.low, curve.high, math.ceil(2.0 * steps / CLOSELY)))
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:

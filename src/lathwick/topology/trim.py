@@ -106,6 +106,18 @@ class TrimmedRegion:
         clear[clear] = self.states(points[clear]) == INSIDE
         return clear
 
+    def near(self, points: FloatArray, reach: float) -> NDArray[np.bool_]:
+        """Which points on the surface, (N, 3), may lie in the face or within a distance of it."""
+        if not self._coedges:
+            return np.ones(len(points), dtype=bool)
+        if self._circles is not None:
+            gaps, sides = self._circles.gaps(points)
+            return np.asarray((gaps <= reach) | (sides > 0.0))
+        paths = self._paths(0)
+        found = paths.distances(points)[0] <= reach + paths.stray
+        found[~found] = self.states(points[~found]) != OUTSIDE
+        return np.asarray(found)
+
     def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
         """INSIDE, ON or OUTSIDE of one point on the surface."""
         return int(self.states(np.array([point]), tolerance)[0])

@@ -7,6 +7,7 @@ faces back to back along a curve. No edge is there to show it, so it is looked f
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +40,17 @@ def intersection_in(one: Face, two: Face, known: Sequence[Edge] = ()) -> Interse
         box = _common_box(one, two)
         if box is None or are_parted(one, two):
             return Intersection()
-        return marched(one.surface, two.surface, box, _unknown(one, two, known) if known else None)
+        unknown = _unknown(one, two, known) if known else None
+        return marched(one.surface, two.surface, box, unknown, partial(_near, one, two))
+    return found
+
+
+def _near(one: Face, two: Face, points: FloatArray, reach: float) -> NDArray[np.bool_]:
+    """Which points of both surfaces lie within a distance of both faces."""
+    found = np.ones(len(points), dtype=bool)
+    for face in (one, two):
+        if found.any():
+            found[found] = region_of(face).near(points[found], reach)
     return found
 
 
