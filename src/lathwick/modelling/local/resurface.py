@@ -205,8 +205,8 @@ class _Resurfacer:
             s = second.parameter(start)
             if norm(cross(way, second.tangent(s))) > STEEP:
                 return curve.point(closest(curve, t, second, s)[0])
-        beside = sides_of(self._body.faces_of_edge[smooth[0]])
-        others = [face for face in faces if face not in beside]
+        own = sides_of(self._body.faces_of_edge[smooth[0]])
+        others = [face for face in faces if face not in own]
         if not others:
             raise ModellingError(NO_LONGER_SMOOTH)
         other = max(others, key=lambda face: abs(dot(way, self._surface(face).normal(point))))
