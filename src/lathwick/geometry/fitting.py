@@ -64,19 +64,12 @@ def curve_as_spline(curve: Curve, t0: float, t1: float) -> SplineCurve:
     raise ModellingError(f"no B-spline is near enough to a {curve.kind} from ({x:.6g}, {y:.6g}, {z:.6g}) on")
 
 
-class FoldsError(ModellingError):
-    """An offset would fold back on itself, and at all more than such a `share` of its distance."""
-
-    def __init__(self, message: str, *, share: float) -> None:
-        super().__init__(message)
-        self.share = share
-
-
 def offset(surface: Surface, distance: float) -> Surface | None:
     """The surface at a signed distance along the normals of another: exact where its kind has such, else a
     B-spline as near as 1e-9 of its size, over its domain. None where nothing of it is left.
 
-    Raises FoldsError where it would fold back on itself, with the place and the largest distance.
+    Raises ModellingError for a distance at which it would fold back on itself, with the place and the largest
+    one.
     """
     if surface.has_exact_offset:
         return surface.exact_offset(distance)
@@ -86,10 +79,9 @@ def offset(surface: Surface, distance: float) -> Surface | None:
     worst = int(folds.argmax())
     if folds[worst] >= 1.0:
         x, y, z = surface.points(uv[worst : worst + 1])[0].tolist()
-        raise FoldsError(
+        raise ModellingError(
             f"a {surface.called} face that is moved by {distance:g} folds back at "
-            f"({x:.6g}, {y:.6g}, {z:.6g}); at most {abs(distance) / folds[worst]:.6g} works there",
-            share=1.0 / float(folds[worst]),
+            f"({x:.6g}, {y:.6g}, {z:.6g}); at most {abs(distance) / folds[worst]:.6g} works there"
         )
 
     def points(uv: FloatArray) -> FloatArray:

@@ -70,18 +70,27 @@ NODE_STEP = 0.3
 """The longest step near a node, as a share of the way to it: branches may touch each other there."""
 
 
+Near = Callable[[FloatArray, float], NDArray[np.bool_]]
+"""Tells which points, (N, 3), lie within a distance of where curves are wanted."""
+
+
+def everywhere(points: FloatArray, reach: float) -> NDArray[np.bool_]:
+    """All points."""
+    return np.ones(len(points), dtype=bool)
+
+
 def marched(
     one: Surface,
     two: Surface,
     box: FloatArray,
     unknown: Callable[[FloatArray], NDArray[np.bool_]] | None = None,
-    near: Callable[[FloatArray, float], NDArray[np.bool_]] | None = None,
+    near: Near = everywhere,
 ) -> Intersection:
     """The curves in which two surfaces cross within a box, shape (2, 3).
 
     unknown : of points of the curves, (N, 3), those from which a curve is to be followed; without it all.
-    near : of points of the curves, those within a distance of where the curves are wanted; without it
-    everywhere. Curves that come nowhere near are left out.
+    near : of points of the curves, those within a distance of where curves are wanted; what comes nowhere
+    near is left out.
 
     Open curves run a little beyond the box. Raises ModellingError where a curve cannot be followed.
     """
@@ -150,7 +159,7 @@ class _Marcher:
     def run(
         self,
         unknown: Callable[[FloatArray], NDArray[np.bool_]] | None,
-        near: Callable[[FloatArray, float], NDArray[np.bool_]] | None,
+        near: Near,
     ) -> Intersection:
         cells = self._cells()
         if not len(cells):
@@ -174,12 +183,8 @@ class _Marcher:
                 left = left[1:]
                 continue
             paths.append(path)
-            rough = None if near is None else path.roughly()
-            if (
-                rough is None
-                or near is None
-                or near(_closely(rough, len(path.points)), CLOSELY * self.longest).any()
-            ):
+            rough = path.roughly()
+            if near(_closely(rough, len(path.points)), CLOSELY * self.longest).any():
                 curves.append(self._fitted(path))
                 left = left[_off_curve(left, curves[-1]) > 0.6 * self.step]
             else:

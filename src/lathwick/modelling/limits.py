@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from ..errors import ModellingError
-from ..geometry.fitting import FoldsError
 from ..topology.body import Body
 from ..topology.brep import Face
 from .foreseeing import Shrinking
@@ -36,10 +35,6 @@ MOST_FORESIGHTS = 10
 
 
 Build = Callable[[float], Outcome[Body]]
-
-
-MOST_FOLDS = 3
-"""So often a face is found to fold back elsewhere at a smaller size."""
 
 
 class SizeError(ModellingError):
@@ -131,20 +126,6 @@ class Ways:
     def _note(self, share: float, body: Body) -> None:
         self._works.add(share)
         self._shrinking.see(abs(share * self._most), body)
-
-    def below_folds(self, refused: Refused) -> Bracket | None:
-        """A bracket about the share at which a face would fold back, where that is why one is refused and
-        what lies just below works; else None."""
-        high, beyond = 1.0, refused
-        for _ in range(MOST_FOLDS):
-            if not isinstance(beyond.error, FoldsError):
-                return None
-            high *= min(beyond.error.share, 1.0) / BESIDE
-            found = self.refusal(high)
-            if found is None:
-                return Bracket(high, high * BESIDE**2, beyond)
-            beyond = found
-        return None
 
     def halved(self, refused: Refused, high: float = 1.0) -> Bracket | None:
         """The first share that works, by halves and then tenths of one that does not; None if none does."""
@@ -250,13 +231,9 @@ def largest_that_works(
     from nothing. refused : what was said of it. small : shares of it that are tried to see whether any size
     works.
     """
-    ways = Ways(builds, most)
-    bracket = ways.below_folds(refused)
-    if bracket is None:
-        first = Ways.that_work(builds, most, small)
-        bracket = None if first is None else first.halved(refused)
-        ways = first or ways
-    found = None if bracket is None else ways.told(ways.bisected(bracket))
+    ways = Ways.that_work(builds, most, small)
+    bracket = None if ways is None else ways.halved(refused)
+    found = None if ways is None or bracket is None else ways.told(ways.bisected(bracket))
     return found if isinstance(found, Largest) else None
 
 

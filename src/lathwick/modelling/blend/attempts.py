@@ -113,8 +113,8 @@ def _sharp(body: Body, sizes: Sizes, wishes: Wishes) -> Sizes:
     smooth = smooth_of(EdgeGraph(body), sizes)
     if not smooth:
         return sizes
-    where = places(smooth, MOST_TOLD)
-    sharp = {edge: size for edge, size in sizes.items() if edge not in smooth}
+    where, gone = places(smooth, MOST_TOLD), set(smooth)
+    sharp = {edge: size for edge, size in sizes.items() if edge not in gone}
     if wishes.skip and sharp:
         wishes.warn(f"left as they are: {len(smooth)} of the edges, whose faces meet smoothly, {where}")
         return sharp

@@ -53,11 +53,8 @@ def culprits(
         return None
     never = chains if len(chains) == 1 else [chain for chain in chains if not _works(alone, [chain])]
     if never:
-        they = "them" if len(never) > 1 else "it"
-        told = Culprits(f"no size works for {_named(never)}", f"leave {they} out")
-        without = _without(never, chains, together, told)
-        only = len(never) <= MOST_NAMED and without.out == _named(never, len(never))
-        return replace(without, out=they) if only else without
+        why, remedy = f"no size works for {_named(never)}", f"leave {'them' if len(never) > 1 else 'it'} out"
+        return _without(never, chains, together, Culprits(why, remedy))
     if len(chains) > MOST_TOGETHER:
         found = few_spoilers(body, sizes, together, refused, MOST_LEFT_OUT)
         why = "at no size do all of these edges go together"

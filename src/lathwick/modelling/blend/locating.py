@@ -47,7 +47,7 @@ def largest_for_all(
         if first is None and _are_told(body, few, some[0](small[-1] * most), refused):
             return None
         order = [] if first is None else [some.index(build) for build in first.builds]
-    found = _limited_by_few(body, sizes, builder, asked, order)
+    found = _limited_by_few(body, sizes, builder, asked, small, order)
     return found or largest_that_works(builder(sizes), most, refused, small)
 
 
@@ -95,6 +95,7 @@ def _limited_by_few(
     sizes: Mapping[Edge, float],
     builder: Builder,
     asked: tuple[float, Refused],
+    small: Sequence[float],
     order: list[int],
 ) -> Largest | None:
     """None if it is not found that way. order : of the ways, as they worked for the few before."""
@@ -111,7 +112,7 @@ def _limited_by_few(
         if len(few) == len(sizes):
             return None
         some = builder(few)
-        near = Ways([some[k] for k in order], most) if order else Ways.that_work(some, most * high)
+        near = Ways([some[k] for k in order], most) if order else Ways.that_work(some, most * high, small)
         if near is None:
             return None
         near = Ways(near.builds, most, near)

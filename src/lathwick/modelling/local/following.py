@@ -5,9 +5,11 @@ Source: Barnhill & Kersey, "A marching method for parametric surface/surface int
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...errors import ModellingError
 from ...geometry.placement import FloatArray
@@ -42,11 +44,10 @@ def beside(edge: Edge, one: Surface, two: Surface, ends: tuple[Vec3, Vec3] | Non
     is_open = ends is not None
     stops = crossings(track, smooth, [(0, one), (0, two)], (is_open, is_open))
     for count in NODES:
-        pieces = [np.linspace(a, b, count) for a, b in pairwise(stops)]
-        t = np.concatenate([pieces[0], *(piece[1:] for piece in pieces[1:])])
+        t = _nodes(stops, count)
         points = _points(edge, t, one, two, ends)
         _refuse_turning_back(edge, t, points, one, two)
-        curve = _through(t, points, count, len(pieces), ends is None)
+        curve = _through(t, points, count, len(stops) - 1, ends is None)
         length = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
         if off_both(curve, t, one, two) <= max(FITTED * length, EXACT):
             return curve
@@ -69,29 +70,41 @@ def carried(edge: Edge, one: Surface, two: Surface, room: float) -> FittedCurve 
 
     (points,) = track(np.linspace(edge.t0, edge.t1, NODES[0]))
     least = max(FITTED * float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()), EXACT)
-    ends = [edge.t0, edge.t1]
-    if not edge.is_closed:
-        speeds = np.linalg.norm(edge.curve.derivatives(np.array(ends)), axis=1)
-        for k, way in enumerate((-1.0, 1.0)):
-            beyond = ends[k] + way * (room / float(speeds[k])) * np.linspace(0.0, 1.0, NODES[1])
-            ends[k] = float(beyond[int((off(track(beyond)[0]) <= least).cumprod().sum()) - 1])
-        if not (ends[0] <= edge.t0 and edge.t1 <= ends[1]):
-            return None
+    ends = (edge.t0, edge.t1) if edge.is_closed else _as_far(edge, room, lambda t: off(track(t)[0]) <= least)
+    if not (ends[0] <= edge.t0 and edge.t1 <= ends[1]):
+        return None
     stops = crossings(
         track, [ends[0], *edge.curve.smooth_breaks(edge.t0, edge.t1), ends[1]], [(0, one), (0, two)]
     )
     for count in NODES:
-        pieces = [np.linspace(a, b, count) for a, b in pairwise(stops)]
-        t = np.concatenate([pieces[0], *(piece[1:] for piece in pieces[1:])])
+        t = _nodes(stops, count)
         (points,) = track(t)
         if edge.is_closed:
             points[-1] = points[0]
         if off(points).max() > least:
             return None
-        curve = _through(t, points, count, len(pieces), edge.is_closed)
+        curve = _through(t, points, count, len(stops) - 1, edge.is_closed)
         if off_both(curve, t, one, two) <= least:
             return curve
     return None
+
+
+def _nodes(stops: Sequence[float], count: int) -> FloatArray:
+    """So many parameters evenly between each stop and the next, in one row."""
+    pieces = [np.linspace(a, b, count) for a, b in pairwise(stops)]
+    return np.concatenate([pieces[0], *(piece[1:] for piece in pieces[1:])])
+
+
+def _as_far(edge: Edge, room: float, touch: Callable[[FloatArray], NDArray[np.bool_]]) -> tuple[float, float]:
+    """The parameters beyond the ends of an edge up to which surfaces touch, at most `room` from them; inside
+    the edge where they do not at an end."""
+    speeds = np.linalg.norm(edge.curve.derivatives(np.array([edge.t0, edge.t1])), axis=1)
+    found = []
+    for end, speed, way in ((edge.t0, speeds[0], -1.0), (edge.t1, speeds[1], 1.0)):
+        beyond = end + way * (room / speed) * np.linspace(0.0, 1.0, NODES[1])
+        count = int(touch(beyond).cumprod().sum())
+        found.append(float(beyond[count - 1]) if count else 0.5 * (edge.t0 + edge.t1))
+    return found[0], found[1]
 
 
 def _through(t: FloatArray, points: FloatArray, each: int, pieces: int, closed: bool) -> FittedCurve:
