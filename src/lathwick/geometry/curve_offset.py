@@ -22,15 +22,22 @@ COUNTS = (9, 14, 21, 32, 48, 72, 108)
 FIT = 1e-10
 """How near, as a share of the size of the curve."""
 
+SAME_ROUND = 1e-12
+"""A piece of a closed curve that is shorter by less than this share of a round is all of it."""
 
-def offset_curve(curve: Curve, up: Vec3, distance: float) -> FittedCurve:
+
+def offset_curve(
+    curve: Curve, up: Vec3, distance: float, span: tuple[float, float] | None = None
+) -> FittedCurve:
     """The curve at a signed distance along (tangent) x `up` from a plane curve, with its parameters.
 
-    up : unit normal of the plane of the curve. Raises ModellingError where it would fold back on itself, with
-    the place and the largest distance.
+    up : unit normal of the plane of the curve. span : the piece that is moved, all of it by default.
+    Raises ModellingError where it would fold back on itself, with the place and the largest distance.
     """
-    _refuse_folds(curve, up, distance)
-    parts = list(pairwise(curve.breaks(*curve.domain)))
+    low, high = span or curve.domain
+    is_closed = bool(curve.period) and high - low >= curve.period * (1.0 - SAME_ROUND)
+    _refuse_folds(curve, up, distance, (low, high))
+    parts = list(pairwise(curve.breaks(low, high)))
     for count in COUNTS:
         shares = 0.5 - 0.5 * np.cos(np.pi * np.linspace(0.0, 1.0, count))
         shares = 0.2 * np.linspace(0.0, 1.0, count) + 0.8 * shares
@@ -38,7 +45,7 @@ def offset_curve(curve: Curve, up: Vec3, distance: float) -> FittedCurve:
         places = [_moved(curve, up, distance, t) for t in rows]
         for before, after in pairwise(places):
             after[0] = before[-1]
-        if curve.period:
+        if is_closed:
             places[-1][-1] = places[0][0]
         made = joined(list(zip(rows, places, strict=True)))
         middles = np.concatenate([0.5 * (t[1:] + t[:-1]) for t in rows])
@@ -54,8 +61,8 @@ def _moved(curve: Curve, up: Vec3, distance: float, t: FloatArray) -> FloatArray
     return np.asarray(curve.points(t) + distance * out / np.linalg.norm(out, axis=1)[:, None])
 
 
-def _refuse_folds(curve: Curve, up: Vec3, distance: float) -> None:
-    t = curve.samples(*curve.domain)
+def _refuse_folds(curve: Curve, up: Vec3, distance: float, span: tuple[float, float]) -> None:
+    t = curve.samples(*span)
     first, second = curve.derivatives(t), curve.second(t)
     speed = np.linalg.norm(first, axis=1)
     left = np.cross(first, second) @ np.asarray(up) / speed**3  # curvature, positive to the left

@@ -13,10 +13,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from .conics import Hyperbola, Parabola
+from .contacts import NOTHING, SAME, Intersection
 from .curve import Curve
 from .curves import Circle, Ellipse, Line
 from .motion import moved_by
@@ -29,6 +29,8 @@ from .screw_contacts import across_axis, on_cone, on_cylinder, on_like_screw
 from .surface import Meridian, Surface
 from .surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from .tolerance import NOWHERE, RESOLUTION
+from .turned import TurnedSurface
+from .turned_contacts import about_axis, across_or_along, shares_axis
 from .vector import Vec2, Vec3, add, along, cross, distance, dot, negated, norm, scaled, sub, unit
 
 HALF = 0.5 * RESOLUTION
@@ -38,26 +40,6 @@ PARALLEL = 2e-9
 LEAST_LEAN = 0.01
 """A profile is drawn onto a plane that leans against its direction by more than this (sine): else the curve
 is too long for its parameters to tell places close together."""
-
-
-@dataclass(frozen=True, slots=True)
-class Intersection:
-    """What two surfaces have in common.
-
-    same : they are one surface. curves : where they cross. touches : where they touch along a curve
-    without crossing. nodes : points where the curves cross each other. points : where they touch in a
-    single point.
-    """
-
-    same: bool = False
-    curves: tuple[Curve, ...] = ()
-    touches: tuple[Curve, ...] = ()
-    nodes: tuple[Vec3, ...] = ()
-    points: tuple[Vec3, ...] = ()
-
-
-NOTHING = Intersection()
-SAME = Intersection(same=True)
 
 
 def intersection(one: Surface, two: Surface) -> Intersection | None:
@@ -72,6 +54,9 @@ def intersection(one: Surface, two: Surface) -> Intersection | None:
         common = _common_axis(one.meridian, two.meridian)
         if common is not None:
             return _about_one_axis(one.meridian, two.meridian, *common)
+    for turned, other in ((one, two), (two, one)):
+        if isinstance(turned, TurnedSurface) and shares_axis(turned, other):
+            return about_axis(turned, other)
     rule = _PAIRS.get((type(one), type(two)))
     return None if rule is None else rule(one, two)
 
@@ -440,6 +425,7 @@ _WITH_PLANE: dict[type, Callable[[Plane, Any], Intersection | None]] = {
     TorusSurface: _plane_torus,
     ExtrudedSurface: _plane_extruded,
     ScrewSurface: _plane_screw,
+    TurnedSurface: across_or_along,
 }
 _PAIRS: dict[tuple[type, type], Callable[[Any, Any], Intersection | None]] = {
     (SphereSurface, SphereSurface): _spheres,

@@ -20,9 +20,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModellingError
+from .contacts import Intersection
 from .fitted_path import PathFit
 from .flat_contacts import flat_contacts
-from .intersections import Intersection
 from .placement import FloatArray, IntArray
 from .spline import FittedCurve, interpolated_fit
 from .surface import Foot, Surface

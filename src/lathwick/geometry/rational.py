@@ -15,6 +15,8 @@ from .curves import Circle, Ellipse, Line
 from .placement import Axis, FloatArray, Plane
 from .spline import SplineCurve
 from .spline_surface import SplineSurface
+from .surface import Interval
+from .vector import Vec3
 
 QUARTER = 0.5 * math.pi
 
@@ -100,20 +102,26 @@ def circle_net(low: float, high: float) -> tuple[tuple[float, ...], FloatArray, 
 def turned_surface(profile: RationalCurve, axis: Axis, angle: float) -> SplineSurface:
     """What a curve sweeps when it turns about an axis by an angle (radians, positive): u runs along the
     profile, v is the angle; for a whole turn, which closes along u, the other way round."""
-    knots, net, weights = circle_net(0.0, angle)
-    origin, way = np.asarray(axis.point), np.asarray(axis.direction)
+    degree, knots, controls, weights = turned_net(profile, (axis.point, axis.direction), (0.0, angle))
+    if is_whole(angle):
+        return SplineSurface((2, degree), knots, controls, weights)
+    order = (1, 0, 2)
+    return SplineSurface((degree, 2), (knots[1], knots[0]), controls.transpose(order), weights.T)
+
+
+def turned_net(
+    profile: RationalCurve, axis: tuple[Vec3, Vec3], angles: Interval
+) -> tuple[int, tuple[tuple[float, ...], tuple[float, ...]], FloatArray, FloatArray]:
+    """The degree of a profile, and knots, controls, (n, m, 3), and weights of the surface on which it turns
+    about an axis (origin, direction) from one angle to another: u is the angle, v runs along the profile."""
+    knots, net, weights = circle_net(*angles)
+    origin, way = np.asarray(axis[0]), np.asarray(axis[1])
     heights = (profile.controls - origin) @ way
     feet = origin + heights[:, None] * way
     out = profile.controls - feet
     aside = np.cross(way, out)
-    controls = feet[:, None] + net[None, :, :1] * out[:, None] + net[None, :, 1:] * aside[:, None]
-    together = np.outer(profile.weights, weights)
-    if is_whole(angle):
-        order = (1, 0, 2)
-        return SplineSurface(
-            (2, profile.degree), (knots, profile.knots), controls.transpose(order), together.T
-        )
-    return SplineSurface((profile.degree, 2), (profile.knots, knots), controls, together)
+    controls = feet[None] + net[:, None, :1] * out[None] + net[:, None, 1:] * aside[None]
+    return profile.degree, (knots, profile.knots), controls, np.outer(weights, profile.weights)
 
 
 def is_whole(angle: float) -> bool:

@@ -47,6 +47,9 @@ SAME_PLACE = 1e-12
 OVERLAP = 10
 """So many points beyond its ends a closed fit is led through again."""
 
+TAYLOR = 3
+"""The order of the polynomial by which a curve or surface goes on beyond an end: a cubic one by its own."""
+
 SMOOTH_COSINE = 1.0 - 1e-6
 QUADRATURE = np.polynomial.legendre.leggauss(24)
 
@@ -191,18 +194,18 @@ class BSpline:
         """Parameters of the points of the curve nearest to `points`, shape (N, d); returns (N,)."""
         t, tree = self._grid
         near = np.asarray(tree.query(points, NEAREST_SAMPLES)[1], dtype=np.intp)
-        u = self._settled(points, t[near[:, 0]])
+        u = self.feet_near(points, t[near[:, 0]])
         near.sort(axis=1)
         apart = np.diff(near, axis=1) > NEAREST_SAMPLES  # samples of another branch
         for k in np.flatnonzero(apart.any(axis=0)).tolist():
             rows = np.flatnonzero(apart[:, k])
             for other in (t[near[rows, k]], t[near[rows, k + 1]]):
-                v = self._settled(points[rows], other)
+                v = self.feet_near(points[rows], other)
                 away = [np.linalg.norm(self.points(w) - points[rows], axis=1) for w in (u[rows], v)]
                 u[rows] = np.where(away[1] < away[0], v, u[rows])
         return u
 
-    def _settled(self, points: FloatArray, u: FloatArray) -> FloatArray:
+    def feet_near(self, points: FloatArray, u: FloatArray) -> FloatArray:
         """Newton's method for the feet of points from parameters near them, within the curve."""
         u, left = u.copy(), np.arange(len(u))
         for _ in range(NEWTON_ROUNDS):
@@ -293,6 +296,29 @@ class BSpline:
         """This curve and another one, of its degree, that starts where it ends."""
         knots = (*self.knots[:-1], *other.knots[self.degree + 1 :])
         return replace(self, knots=knots, controls=np.vstack([self.controls, other.controls[1:]]))
+
+    def continued(self, before: float, after: float) -> Self:
+        """The curve with a piece before it and one after it, over so much of the parameter: the Taylor
+        polynomials of third order at its ends."""
+        made = self
+        if after > 0.0:
+            made = made.followed_by(self._ahead(self.high, self.high, after))
+        if before > 0.0:
+            made = self._ahead(self.low, self.low - before, before).followed_by(made)
+        return made
+
+    def _ahead(self, at: float, start: float, length: float) -> Self:
+        """The Taylor polynomial at an end, from `start` on, as a spline of one span."""
+        k = self.degree
+        orders = range(min(TAYLOR, k) + 1)
+        rows = [self._curve(at, nu=m) / math.factorial(m) for m in orders]
+        shift = (start - at) / length
+        powers = np.zeros((k + 1, self.controls.shape[1]))
+        for m, row in zip(orders, rows, strict=True):  # (x + shift) ** m in powers of x, from 0 to 1
+            for j in range(m + 1):
+                powers[j] += math.comb(m, j) * shift ** (m - j) * length**m * row
+        knots = (start,) * (k + 1) + (start + length,) * (k + 1)
+        return replace(self, knots=knots, controls=_to_bernstein(k) @ powers)
 
     def length_between(self, t0: float, t1: float) -> float:
         """Length from t0 to t1, by quadrature on each of `parts`."""
@@ -424,7 +450,7 @@ class SplineCurve(BSpline, Curve):
         return self._settled_one(t, point)
 
     def _settled_one(self, u: float, point: Vec3) -> float:
-        """As `_settled`, of one point."""
+        """As `feet_near`, of one point."""
         for _ in range(NEWTON_ROUNDS):
             polynomials, h = self._place(u)
             slope = square = bend = 0.0

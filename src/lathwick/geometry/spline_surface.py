@@ -20,7 +20,7 @@ from .curves import Ellipse
 from .motion import Motion
 from .placement import FloatArray
 from .roots import chebyshev
-from .spline import SMOOTH_COSINE, BSpline, SplineCurve
+from .spline import SMOOTH_COSINE, TAYLOR, BSpline, SplineCurve
 from .surface import BEYOND, Derivatives, Interval, Surface, spanned
 from .vector import Vec3
 
@@ -38,10 +38,6 @@ ROUNDED = 1e-13
 
 Orders = Sequence[tuple[int, int]]
 """Of derivatives, by u and by v."""
-
-TAYLOR = 3
-"""The order of the polynomial by which a surface goes on beyond a border: a cubic one by its own
-polynomials."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,6 +96,14 @@ class SplineSurface(Surface):
 
     def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]:
         one, two = (sorted(set(knots) - {knots[0], knots[-1]}) for knots in self.knots)
+        return one, two
+
+    def joints(self) -> tuple[Sequence[float], Sequence[float]]:
+        inner = self.smooth_breaks()
+        if self._goes_on_by_itself:
+            return inner
+        ends = [() if period else border for border, period in zip(self.domain, self.periods, strict=True)]
+        one, two = (sorted((*found, *more)) for found, more in zip(inner, ends, strict=True))
         return one, two
 
     @cached_property

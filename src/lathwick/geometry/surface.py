@@ -183,6 +183,10 @@ class Surface:
         """Inner u and inner v at which the surface is not smooth to any order."""
         return (), ()
 
+    def joints(self) -> tuple[Sequence[float], Sequence[float]]:
+        """As `smooth_breaks`, with the borders at which it goes on as another function."""
+        return self.smooth_breaks()
+
     @property
     def simple_spans(self) -> tuple[float, float]:
         """Ranges of u and v over which the surface is about as simple as a polynomial of low degree: a
@@ -552,6 +556,10 @@ class MovedSurface(Surface):
     def smooth_breaks(self) -> tuple[list[float], list[float]]:
         one, two = self.original.smooth_breaks()
         return list(one), list(two)
+
+    def joints(self) -> tuple[Sequence[float], Sequence[float]]:
+        """As `smooth_breaks`, with the borders at which it goes on as another function."""
+        return self.smooth_breaks()
 
     @property
     def simple_spans(self) -> tuple[float, float]:

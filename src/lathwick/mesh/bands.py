@@ -1,5 +1,5 @@
-"""Faces as grids: on a torus or a canal between two curves along it, with arcs across at its ends; on other
-surfaces between four lines of equal parameters.
+"""Faces as grids: on a torus or a canal between two curves along it, with arcs across its ends; on a turned
+surface between two circles; on other surfaces between four lines of equal parameters.
 
 A round leaves its neighbours without an angle. Triangles that follow its own lines keep clear of theirs;
 triangles that lie anyhow would pass through them. A swept wall is done at once.
@@ -9,15 +9,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
-from ..topology.brep import Coedge, Face
+from ..geometry.turned import TurnedSurface
+from ..topology.brep import Coedge, Edge, Face, Vertex
 from ..topology.trim import INSIDE, region_of
-from ..topology.windings import loop_path, signed_area, unrolled, winding
+from ..topology.windings import level_turns, loop_path, signed_area, unrolled, winding
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
@@ -25,6 +26,9 @@ SAME = 1e-6
 """Parameters that differ by less than this are equal."""
 
 LOOKS = 9
+SHARED = 0.5
+"""What is left of a tolerance for each of two directions."""
+
 ROOM = 1.05
 """Between the points of a grid the surface may leave it by the tolerance times this."""
 
@@ -51,6 +55,8 @@ def band_of(face: Face) -> Band | None:
 
 def _band_of(face: Face) -> Band | None:
     surface = face.surface
+    if isinstance(surface, TurnedSurface) and len(face.loops) == 2:
+        return _between_circles(face)
     if surface.tube is None:
         plain = surface.plane is None and surface.meridian is None and not surface.singular_points
         return _four_sided(face, _is_level) if plain else None
@@ -61,6 +67,56 @@ def _band_of(face: Face) -> Band | None:
             return Band(one, two, None, along)
         return None
     return _four_sided(face, _runs_along)
+
+
+def _between_circles(face: Face) -> Band | None:
+    if any(len(loop.coedges) != 1 for loop in face.loops):
+        return None
+    one, two = (loop.coedges[0] for loop in face.loops)
+    level = all(c.edge.is_closed and _is_level(face.surface, c, 0) for c in (one, two))
+    turns = level_turns(face.loops, face.surface) if level else None
+    return Band(one, two, None, 0) if turns is not None and sum(turns) == 0 else None
+
+
+def finer_borders(face: Face, tolerance: Tolerance, reach: float) -> dict[Edge, FloatArray]:
+    """Parameters of the edges of a turned face at which a grid between them is near enough all over: it may
+    bulge between its circles. Nothing for other faces."""
+    surface, band = face.surface, band_of(face)
+    if band is None or not isinstance(surface, TurnedSurface):
+        return {}
+    fine = replace(tolerance, chord=SHARED * tolerance.chord)
+    ends = surface.parameters(np.array([c.edge.curve.point(c.edge.t0) for c in (band.first, band.second)]))
+    radius = surface.widest(*sorted(ends[:, 1].tolist()))
+    found = {c.edge: fine.round(c.edge, radius, reach) for c in (band.first, band.second)}
+    for end in band.ends or ():
+        found[end.edge] = fine.parameters(end.edge, reach)
+    return found
+
+
+def _ring_grid(
+    face: Face, band: Band, samples: Samples, points: FloatArray, tolerance: Tolerance, reach: float
+) -> tuple[FloatArray, IntArray] | None:
+    """The grid between two circles of a turned surface, on circles through points of its profile."""
+    surface = face.surface
+    assert isinstance(surface, TurnedSurface)
+    rows = [np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])]
+    low, high = (_unclosed(unrolled(surface.parameters(points[row]), surface), band) for row in rows)
+    high = high + np.array([math.tau * round((low[0, 0] - high[0, 0]) / math.tau), 0.0])
+    if np.abs(low[:-1, 0] - high[:-1, 0]).max() > SAME:
+        return None
+    first, last = float(low[0, 1]), float(high[0, 1])
+    stops = row_stops(surface, min(first, last), max(first, last), tolerance, reach)
+    shares = np.sort((stops - first) / (last - first))
+    return _made(face, surface, (rows[0], rows[1]), (low, high), shares, None, points)
+
+
+def row_stops(
+    surface: TurnedSurface, low: float, high: float, tolerance: Tolerance, reach: float
+) -> FloatArray:
+    """Parameters of the profile, from one to another, at which circles leave room for chords along them."""
+    curve = surface.reaching[0]
+    profile = Edge(curve, low, high, Vertex(curve.point(low)), Vertex(curve.point(high)))
+    return replace(tolerance, chord=SHARED * tolerance.chord).parameters(profile, reach)
 
 
 def _four_sided(face: Face, runs_along: Callable[[Surface, Coedge, int], bool]) -> Band | None:
@@ -113,6 +169,8 @@ def grid_of(
     below, above = np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])
     if len(below) != len(above):
         return None
+    if band.ends is None and surface.tube is None:
+        return _ring_grid(face, band, samples, points, tolerance, reach)
     if surface.tube is None:
         return _level_grid(face, band, samples, points, tolerance)
     low, high = (unrolled(surface.parameters(points[row]), surface) for row in (below, above))
@@ -155,7 +213,7 @@ def _level_grid(
     across = [_shares_of(surface, points[row], 1) for row in sides]
     if max(np.abs(pair[0] - pair[1]).max() for pair in (along, across)) > SAME:
         return None
-    low, high = (unrolled(surface.parameters(points[row[[0, -1]]]), surface) for row in rows)
+    low, high = (unrolled(surface.parameters(points[row]), surface)[[0, -1]] for row in rows)
     turns = [p * round((low[0, k] - high[0, k]) / p) if p else 0.0 for k, p in enumerate(surface.periods)]
     high = high + np.array(turns)
     uv = [line[:1] + along[0][:, None] * (line[1:] - line[:1]) for line in (low, high)]

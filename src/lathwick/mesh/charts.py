@@ -20,12 +20,14 @@ from ..geometry.curve import curvature
 from ..geometry.placement import FloatArray, Plane
 from ..geometry.round_surfaces import SphereSurface, TorusSurface
 from ..geometry.surface import Surface
-from ..geometry.tolerance import RESOLUTION
+from ..geometry.tolerance import NOWHERE, RESOLUTION
+from ..geometry.turned import TurnedSurface
 from ..geometry.varying_canal import VaryingCanal
 from ..topology.brep import Face
 from ..topology.face_quadrature import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import signed_area, unrolled, winding
+from .bands import row_stops
 from .inner import directions, well_inside
 from .lattice import Block
 from .layout import Layout, opened, patch, rings_in_order, with_points_on_cut
@@ -92,6 +94,8 @@ def chart_of(
     rule = _OWN_CHARTS.get(type(surface))
     if rule is not None:
         return rule(face, rings, tolerance, reach, block)
+    if isinstance(surface, TurnedSurface):
+        return _turned(face, surface, rings, tolerance, reach)
     paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
     turns = [winding(path, surface) for path in paths]
     v = np.concatenate([path[:, 1] for path in paths])
@@ -114,6 +118,90 @@ def chart_of(
     if surface.straight is None:
         return _laid_chart(surface, layout, _speeds(surface, layout))
     return _laid_chart(surface, layout, np.array([1.0 / step, FLATTENED / (high - low)]))
+
+
+def _turned(
+    face: Face, surface: TurnedSurface, rings: Sequence[FloatArray], tolerance: Tolerance, reach: float
+) -> Chart:
+    """Laid out by the numbers of circles through places of the profile, as far apart as points on them, which
+    are seeded where they lie well inside."""
+    paths = [unrolled(surface.parameters(ring), surface) for ring in rings]
+    turns: list[int] = [winding(path, surface)[0] for path in paths]
+    v = np.concatenate([path[:, 1] for path in paths])
+    turned = sum(turns)
+    tip = _tip_within(surface, rings, turned, v)
+    low, high = min(v.min(), v.max() if tip is None else tip), max(v.max(), v.min() if tip is None else tip)
+    rows = row_stops(surface, float(low), float(high), tolerance, reach)
+    count = math.ceil(math.tau / (tolerance.span(surface.widest(low, high), reach) / math.sqrt(2.0)))
+    inner = _circles(face, surface, rows[1:-1], tolerance, reach)
+    if tip is not None and turned:
+        inner = np.concatenate([surface.points(np.array([[0.0, tip]])), inner])
+    scale = np.array([count / math.tau, 1.0])
+    if tip is not None or any(turns):
+        return Chart(_by_circles(surface, rows, count, tip), inner)
+
+    def flat(points: FloatArray) -> FloatArray:
+        return _numbered(surface.parameters(points), rows) * scale
+
+    layout = patch(paths, math.tau)
+    places = _numbered(layout.places, rows) * scale
+    return Chart(flat, inner, layout=replace(layout, places=places, period=layout.period * float(scale[0])))
+
+
+def _tip_within(
+    surface: TurnedSurface, rings: Sequence[FloatArray], turns: int, v: FloatArray
+) -> float | None:
+    """The end of the profile about which the face goes, or which its border passes; None if there is none."""
+    if not turns and not _passes_a_tip(surface, rings):
+        return None
+    ends = [end for end in surface.span if surface.tip_at(surface.profile.point(end)) is not None]
+    return min(ends, key=lambda end: float(np.abs(v - end).min()))
+
+
+def _numbered(uv: FloatArray, rows: FloatArray) -> FloatArray:
+    """Parameters with the number of the circle for v, between circles a fraction."""
+    return np.column_stack([uv[:, 0], np.interp(uv[:, 1], rows, np.arange(len(rows)))])
+
+
+def _by_circles(
+    surface: TurnedSurface, rows: FloatArray, count: int, tip: float | None
+) -> Callable[[FloatArray], FloatArray]:
+    """A map onto rings whose radii grow as do those of circles in a net of squares; a tip is the middle."""
+    growth = min(math.tau / count, LONGEST / len(rows))
+    from_above = tip is not None and tip == rows[-1]
+
+    def flat(points: FloatArray) -> FloatArray:
+        u, number = _numbered(surface.parameters(points), rows).T
+        number = len(rows) - 1.0 - number if from_above else number
+        out = np.exp(growth * number)
+        if tip is not None:
+            out = np.where(number < 1.0, number * math.exp(growth), out)
+        return np.column_stack([out * np.cos(u), out * np.sin(u)])
+
+    return flat
+
+
+def _circles(
+    face: Face, surface: TurnedSurface, rows: FloatArray, tolerance: Tolerance, reach: float
+) -> FloatArray:
+    """Points on circles, every other of them turned by half a step, where they lie well inside a face."""
+    found = [NO_POINTS]
+    for k, at in enumerate(rows.tolist()):
+        radius = surface.widest(at, at)
+        step = tolerance.span(max(radius, NOWHERE), reach) / math.sqrt(2.0)
+        count = max(3, math.ceil(math.tau / step))
+        u = (np.arange(count) + 0.5 * (k % 2)) * (math.tau / count)
+        places = surface.points(np.column_stack([u, np.full(count, at)]))
+        found.append(well_inside(face, places, radius * math.tau / count))
+    return np.concatenate(found)
+
+
+def _passes_a_tip(surface: Surface, rings: Sequence[FloatArray]) -> bool:
+    return any(
+        bool((np.linalg.norm(ring - tip.point, axis=1) <= RESOLUTION).any())
+        for ring in rings
+        for tip in surface.singular_points
+    )
 
 
 def _speeds(surface: Surface, layout: Layout) -> FloatArray:

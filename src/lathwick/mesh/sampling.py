@@ -63,6 +63,10 @@ class Tolerance:
             return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
         return self._bisected(edge, reach)
 
+    def round(self, edge: Edge, radius: float, reach: float) -> FloatArray:
+        """As `parameters`, of an arc beside which others of the radius are drawn at the same angles."""
+        return np.linspace(edge.t0, edge.t1, self._steps(edge, radius, reach) + 1)
+
     def within(self, radius: float) -> Tolerance:
         """The tolerance on a face that bends as sharply as that: its border, seen from its middle, must not
         cross to the other side."""

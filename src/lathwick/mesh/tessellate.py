@@ -19,7 +19,7 @@ from ..geometry.placement import FloatArray, Plane
 from ..topology.body import Body
 from ..topology.brep import Coedge, Edge, Face, Loop
 from .apart import told_apart
-from .bands import band_of, grid_of
+from .bands import band_of, finer_borders, grid_of
 from .crossings import Triangles, crossing_faces, crowded_sides, repeated
 from .curved import charted, wall_ends, wall_triangles, whole
 from .finer import halve
@@ -100,6 +100,9 @@ def tessellate_by_face(
         edge: min((finer[face] for face, _ in uses), key=lambda t: t.chord).parameters(edge, reach)
         for edge, uses in body.faces_of_edge.items()
     }
+    for face in body.brep_faces:
+        for edge, stops in finer_borders(face, finer[face], reach).items():
+            parameters[edge] = max(parameters[edge], stops, key=len)
     slits: dict[Face, Slit] = {}
     walls = {face: ends for face in body.brep_faces if (ends := wall_ends(face)) is not None}
     coarse: Mapping[Face, FloatArray | None]

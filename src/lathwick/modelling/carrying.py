@@ -20,7 +20,7 @@ from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
 from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec2, Vec3, add, along, cross, distance, dot, norm, scaled, sub, unit, vec3
-from ..sketch.pieces import ArcPiece, LinePiece, Piece
+from ..sketch.pieces import ArcPiece, Piece
 from ..topology.brep import Edge, Vertex
 from .paths import Leg
 from .revolve import HalfPlane, surface_of_turn
@@ -135,8 +135,8 @@ class TurningCarrier(Carrier):
         return Edge(Circle(Plane(center, self.axis.direction, out), norm(out)), 0.0, self.angle, a, b)
 
     def wall(self, piece: Piece) -> Surface:
-        if self._half is not None and isinstance(piece, (LinePiece, ArcPiece)):
-            return surface_of_turn(self._half, self._half.piece(piece))[0]
+        if self._half is not None:
+            return surface_of_turn(self._half, self._half.piece(piece), self.angle)[0]
         edge = Section(self.plane, self.start.way).edge(piece)[0]
         return turned_surface(rational_curve(edge.curve, edge.t0, edge.t1), self.axis, self.angle)
 

@@ -1,6 +1,6 @@
 """Revolution: a region turned about an axis in its plane.
 
-Lines become planes, cylinders and cones, arcs spheres and tori, splines and ellipses rational B-splines; what
+Lines become planes, cylinders and cones, arcs spheres and tori, splines and ellipses turned surfaces; what
 lies on the axis leaves no trace.
 """
 
@@ -21,6 +21,7 @@ from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
+from ..geometry.turned import turned
 from ..geometry.vector import Vec2, Vec3, add, along, cross, dot, negated, norm, scaled, sub
 from ..sketch.loops import Patch, PlaneLoop
 from ..sketch.pieces import ArcPiece, LinePiece, Piece, halves, subpiece
@@ -61,18 +62,17 @@ def revolve(
 
 
 def _divided(loops: list[list[Piece]], turn: float) -> list[list[Piece]]:
-    """For a whole turn, splines and ellipses that are closed or go from the axis to the axis in halves: a
-    face needs a border."""
-    if not is_whole(turn):
-        return loops
-    return [[part for piece in loop for part in _with_a_border(piece)] for loop in loops]
+    """Splines and ellipses that go from the axis to the axis in halves, and for a whole turn those that are
+    closed: a face needs a border, and has one tip."""
+    whole = is_whole(turn)
+    return [[part for piece in loop for part in _with_a_border(piece, whole)] for loop in loops]
 
 
-def _with_a_border(piece: Piece) -> tuple[Piece, ...]:
+def _with_a_border(piece: Piece, whole: bool) -> tuple[Piece, ...]:
     if not isinstance(piece, CurvePiece):
         return (piece,)
     if piece.is_closed:
-        return halves(piece)
+        return halves(piece) if whole else (piece,)
     if piece.start[0] == 0.0 and piece.end[0] == 0.0:
         middle = piece.point(0.5)
         return subpiece(piece, (0.0, piece.start), (0.5, middle)), subpiece(
@@ -318,12 +318,14 @@ class _Revolver:
 
 def surface_of_turn(half: HalfPlane, piece: Piece, turn: float = math.tau) -> tuple[Surface, bool]:
     """What a piece of the half-plane sweeps, and whether its normal points away from what lies on the left
-    of the piece. turn : the angle that a B-spline covers."""
+    of the piece. turn : the angle that a closed profile goes round."""
     if isinstance(piece, CurvePiece):
-        profile = rational_curve(half.lifted(piece), piece.low, piece.high)
-        return turned_surface(profile, Axis(half.origin, half.axis), turn), (
-            piece.b < piece.a
-        ) is not is_whole(turn)
+        curve, forward = half.lifted(piece), piece.b > piece.a
+        if piece.is_closed:  # a tube, closed along one parameter alone
+            profile, axis = rational_curve(curve, piece.low, piece.high), Axis(half.origin, half.axis)
+            return turned_surface(profile, axis, turn), not forward
+        frame = Plane(half.origin, half.axis, half.out)
+        return turned(curve, (piece.low, piece.high), frame), forward
     if isinstance(piece, ArcPiece):
         frame = half.frame(piece.center[1])
         if abs(piece.center[0]) <= RESOLUTION:

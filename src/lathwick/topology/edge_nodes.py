@@ -212,7 +212,7 @@ def _crossed_breaks(
     """Parameters at which edges pass lines along which their surface is not smooth, of each edge, and into
     how many parts it is divided at least."""
     found, fewest = [np.zeros(0)] * len(edges), [FEWEST_PARTS] * len(edges)
-    is_broken = any(len(breaks) for breaks in surface.smooth_breaks())
+    is_broken = any(len(breaks) for breaks in surface.joints())
     if not is_broken and not min(surface.simple_spans):
         return found, fewest
     across, spans = [], np.maximum(surface.simple_spans, NOWHERE)
@@ -225,7 +225,7 @@ def _crossed_breaks(
         across, _paths_on(surface, wide, [parts[k] for k in across], CROSSING_SAMPLES), strict=True
     ):
         met = [_passed(surface, edges[k], t, uv[:, i], i, np.array(breaks))
-               for i, breaks in enumerate(surface.smooth_breaks())
+               for i, breaks in enumerate(surface.joints())
                if len(breaks) and np.ptp(uv[:, i]) > SAME_LINE * (breaks[-1] - breaks[0] + 1.0)]  # fmt: skip
         found[k] = np.concatenate([found[k], *met])
     return found, fewest
@@ -247,7 +247,7 @@ def _paths_on(
 
 def _may_cross(surface: Surface, uv: FloatArray) -> bool:
     """Whether a path, (N, 2), comes as near to a break of the surface as it is long."""
-    for k, breaks in enumerate(surface.smooth_breaks()):
+    for k, breaks in enumerate(surface.joints()):
         if len(breaks):
             places, period = np.array(breaks), surface.periods[k]
             low, high = float(uv[:, k].min()), float(uv[:, k].max())

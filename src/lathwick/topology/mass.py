@@ -26,7 +26,9 @@ from ..geometry.placement import FloatArray, IntArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
-from ..geometry.tolerance import NOWHERE
+from ..geometry.tolerance import NOWHERE, RESOLUTION
+from ..geometry.turned import TurnedSurface
+from ..geometry.vector import scaled
 from .boxes import outer_box
 from .brep import Edge, Face
 from .edge_nodes import INNER_NODES, INNER_WEIGHTS, BorderNodes, border_nodes
@@ -280,6 +282,11 @@ def _general_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatAr
         uv = surface.parameters(p[here] + reference)
         along = surface.slides(uv)
         du = _rows(dp[here], along) / np.maximum(_rows(along, along), NOWHERE)
+        for tip in surface.singular_points:  # where edges miss each other by rounding u may be anything
+            du[np.linalg.norm(p[here] + reference - tip.point, axis=1) <= RESOLUTION] = 0.0
+        if isinstance(surface, TurnedSurface) and surface.singular_points:
+            more, steps = _steps_at_tips(faces[i])
+            uv, du = np.concatenate([uv, more]), np.concatenate([du, steps])
         rule, scales = _SHORT if len(surface.smooth_breaks()[1]) else (NODES, WEIGHTS)
         for low, high in _pieces_across(surface, uv[:, 1], du):
             counts = (high != low) & (np.abs(du) > NO_STEP * np.abs(du).max())
@@ -301,12 +308,33 @@ def _filled(part: FloatArray) -> FloatArray:
     return np.pad(part, [(0, 0), (0, room), *[(0, 0)] * (part.ndim - 2)]) if room else part
 
 
+def _steps_at_tips(face: Face) -> tuple[FloatArray, FloatArray]:
+    """Of loops that pass a tip: parameters along the border of the domain that is the tip, (N, 2), and steps
+    of u, (N,). From one edge to the next u turns there, over what lies on the left of the loop."""
+    surface = face.surface
+    assert isinstance(surface, TurnedSurface)
+    places, steps = [np.zeros((0, 2))], [np.zeros(0)]
+    for loop in face.loops:
+        for before, after in zip(loop.coedges, (*loop.coedges[1:], loop.coedges[0]), strict=True):
+            end = None if after.start is None else surface.tip_at(after.start.point)
+            if end is None:
+                continue
+            into = before.direction_at(before.edge.t1 if before.forward else before.edge.t0)
+            out = after.direction_at(after.edge.t0 if after.forward else after.edge.t1)
+            first, last = surface.angle_of(scaled(into, -1.0)), surface.angle_of(out)
+            side = 1.0 if (end == surface.span[0]) is face.outward else -1.0
+            turn = side * (side * (last - first) % math.tau)
+            places.append(np.column_stack([first + 0.5 * turn * (NODES + 1.0), np.full(len(NODES), end)]))
+            steps.append(0.5 * turn * WEIGHTS)
+    return np.concatenate(places), np.concatenate(steps)
+
+
 def _pieces_across(
     surface: Surface, v: FloatArray, du: FloatArray
 ) -> Iterator[tuple[FloatArray, FloatArray]]:
     """Ranges of v, (N,) each, that together run from where strips begin to `v`; no break lies inside one."""
     low, high = surface.domain[1]
-    breaks, tips = np.array(surface.smooth_breaks()[1]), surface.singular_points
+    breaks, tips = np.array(surface.joints()[1]), surface.singular_points
     if not tips and not len(breaks):
         yield np.full_like(v, min(max(0.0, low), high)), v
         return

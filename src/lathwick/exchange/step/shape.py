@@ -20,16 +20,19 @@ from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.fitting import curve_as_spline
 from ...geometry.placement import Plane
+from ...geometry.rational import rational_curve as rational_piece
 from ...geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ...geometry.spline import BSpline, FittedCurve, SplineCurve
 from ...geometry.spline_surface import SplineSurface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.thinning import thinned
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.turned import TurnedSurface
 from ...geometry.vector import Vec3, distance, negated
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
 from .part21 import Instances, listed, logical, real, string
 from .proof import prove
+from .ranges import SPOTS
 from .seams import NEAR, Crossing, Cut, Seam, seam_of
 from .splines import rational_curve, spline_curve, spline_surface
 from .written import written_spline
@@ -67,7 +70,7 @@ class ShapeWriter:
 
     def _plan(self, face: Face) -> None:
         """Find what B-spline a face is written on, and where that cuts edges, before anything is written."""
-        if type(face.surface) in _OWN_KINDS:
+        if type(face.surface) in _OWN_KINDS or (isinstance(face.surface, TurnedSurface) and face.loops):
             return
         seam = seam_of(face)
         made = written_spline(face, seam)
@@ -294,8 +297,25 @@ class ShapeWriter:
 
     def _surface(self, face: Face) -> str:
         """A surface of a kind that the standard has."""
+        if isinstance(face.surface, TurnedSurface):
+            return self._turned(face.surface, face)
         name, frame, sizes = _OWN_KINDS[type(face.surface)](face.surface, face)
         return self._rows.add(f"{name}('',{','.join([self.placement(frame), *sizes])})")
+
+    def _turned(self, surface: TurnedSurface, face: Face) -> str:
+        points = [c.edge.curve.points(np.linspace(c.edge.t0, c.edge.t1, SPOTS)) for c in face.coedges()]
+        feet = surface.parameters(np.concatenate(points))[:, 1]
+        curve, (low, high) = surface.profile_over(float(feet.min()), float(feet.max()))
+        if isinstance(curve, SplineCurve):
+            profile = self._rows.add(spline_curve(curve, self.point))
+        else:
+            exact = rational_piece(curve, low, high)
+            profile = self._rows.add(
+                rational_curve(BSpline(exact.degree, exact.knots, exact.controls), exact.weights, self.point)
+            )
+        frame = surface.frame
+        axis = f"AXIS1_PLACEMENT('',{self.point(frame.origin)},{self._direction(frame.normal)})"
+        return self._rows.add(f"SURFACE_OF_REVOLUTION('',{profile},{self._rows.share(axis)})")
 
 
 def _thinned(curve: SplineCurve) -> SplineCurve:
@@ -353,7 +373,7 @@ _OWN_KINDS: dict[type, Callable[[Any, Face], _Own]] = {
     SphereSurface: _own_sphere,
     TorusSurface: _own_torus,
 }
-"""The kinds that the standard has; all others are written as B-splines."""
+"""The kinds that the standard has, besides turned surfaces; all others are written as B-splines."""
 
 
 def _is_cut(edge: Edge, stops: Sequence[float]) -> bool:

@@ -14,7 +14,8 @@ import numpy as np
 import shapely
 
 from ...errors import ModellingError
-from ...geometry.intersections import SAME, intersection
+from ...geometry.contacts import SAME
+from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
 from ...topology.body import Body, renamed
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell

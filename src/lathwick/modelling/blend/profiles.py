@@ -2,19 +2,24 @@
 
 Beside a straight edge planes and parallel cylinders are lines and circles in every plane across it; beside
 a circular one planes across its axis and surfaces of revolution about it are so in every half-plane of
-the axis. A ball that touches both is then a problem in that plane alone.
+the axis, or the curve that is turned. A ball that touches both is then a problem in that plane alone.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
 
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Line
-from ...geometry.placement import Plane
+from ...geometry.placement import FloatArray, Plane
 from ...geometry.surface import Surface
 from ...geometry.tolerance import RESOLUTION
+from ...geometry.turned import TurnedSurface
 from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub
 
 PARALLEL = 1e-9
@@ -75,7 +80,69 @@ class CircleProfile:
         return -y / size, x / size
 
 
-Profile = LineProfile | CircleProfile
+@dataclass(frozen=True, slots=True)
+class CurveProfile:
+    """A curve that is turned about the axis of the edge; sign is 1 if the normal of its surface looks out of
+    the body. Its heights are `base` and up times those of the surface."""
+
+    surface: TurnedSurface
+    base: float
+    up: float
+    sign: float
+
+    def _place(self, p: Vec2) -> Vec3:
+        frame = self.surface.frame
+        return along(along(frame.origin, frame.x, p[0]), frame.normal, self.up * (p[1] - self.base))
+
+    def gap(self, p: Vec2) -> float:
+        """Signed distance, positive outside the body."""
+        return self.sign * self.surface.gap(self._place(p))
+
+    def at(self, t: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Points at parameters, (N,), and unit normals out of the body; (N, 2) each."""
+        (r, z), (dr, dz) = self.surface.flat(t, 1)
+        normals = self.sign * np.column_stack([dz, -self.up * dr]) / np.hypot(dr, dz)[:, None]
+        return np.column_stack([r, self.base + self.up * z]), normals
+
+    def _one(self, t: float) -> tuple[Vec2, Vec2]:
+        (point,), (normal,) = (rows.tolist() for rows in self.at(np.array([t])))
+        return (point[0], point[1]), (normal[0], normal[1])
+
+    def foot(self, p: Vec2) -> Vec2:
+        """The nearest point."""
+        return self._one(self.surface.foot(self._place(p))[1])[0]
+
+    def normal(self, p: Vec2) -> Vec2:
+        """The unit normal out of the body at a point."""
+        return self._one(self.surface.foot(self._place(p))[1])[1]
+
+    def centers(self, other: Profile, d: float) -> list[Vec2]:
+        """Places d outside of this and of another profile."""
+
+        def moved(t: float) -> Vec2:
+            (x, y), (a, b) = self._one(t)
+            return x + d * a, y + d * b
+
+        found = [moved(t) for t in self._roots(lambda t: other.gap(moved(t)) - d)]
+        return [p for p in found if abs(self.gap(p) - d) <= RESOLUTION]  # else on what has folded back
+
+    def away(self, p: Vec2, way: Vec2, size: float) -> list[Vec2]:
+        """Points of the curve at a distance from one of it, in a direction."""
+        found = [self._one(t)[0] for t in self._roots(lambda t: math.dist(self._one(t)[0], p) - size)]
+        return [q for q in found if (q[0] - p[0]) * way[0] + (q[1] - p[1]) * way[1] > 0.0]
+
+    def _roots(self, rule: Callable[[float], float]) -> list[float]:
+        """Where a function of the parameter changes its sign."""
+        from scipy.optimize import brentq
+
+        curve, span = self.surface.reaching
+        t = curve.samples(*span).tolist()
+        values = [rule(s) for s in t]
+        pairs = zip(pairwise(t), pairwise(values), strict=True)
+        return [float(brentq(rule, a, b, xtol=1e-15, rtol=1e-15)) for (a, b), (f, g) in pairs if f * g < 0.0]
+
+
+Profile = LineProfile | CircleProfile | CurveProfile
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +207,8 @@ class Across:
                 return None
             up = math.copysign(1.0, dot(plane.normal, axis)) * sign
             return LineProfile((0.0, up), up * dot(sub(plane.origin, self.origin), axis))
+        if isinstance(surface, TurnedSurface):
+            return self._turned(surface, sign)
         if meridian is None:
             return None
         off = sub(meridian.origin, self.origin)
@@ -155,9 +224,20 @@ class Across:
         normal = (sign * meridian.way[1], -sign * up * meridian.way[0])
         return LineProfile(normal, normal[0] * place[0] + normal[1] * place[1])
 
+    def _turned(self, surface: TurnedSurface, sign: float) -> CurveProfile | None:
+        off, axis = sub(surface.frame.origin, self.origin), surface.frame.normal
+        base = dot(off, self.y)
+        if norm(sub(off, scaled(self.y, base))) > RESOLUTION or norm(cross(axis, self.y)) > PARALLEL:
+            return None
+        return CurveProfile(surface, base, math.copysign(1.0, dot(axis, self.y)), sign)
+
 
 def touching_centers(one: Profile, two: Profile, d: float) -> list[Vec2]:
     """Where the centers of circles lie that are d outside of (if negative, -d inside) both profiles."""
+    if isinstance(one, CurveProfile):
+        return one.centers(two, d)
+    if isinstance(two, CurveProfile):
+        return two.centers(one, d)
     a, b = one.shifted(d), two.shifted(d)
     if a is None or b is None:
         return []

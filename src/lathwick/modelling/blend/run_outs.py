@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ...geometry.intersections import SAME, intersection
+from ...geometry.contacts import SAME
+from ...geometry.intersections import intersection
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import distance
 from ...topology.brep import Coedge, Face, Vertex

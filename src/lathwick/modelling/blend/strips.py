@@ -21,7 +21,7 @@ from ...geometry.vector import Vec2, Vec3, along, cross, dot, norm, scaled, sub,
 from ...topology.brep import Coedge, Edge, Face, Vertex
 from ..refitting.errors import TooLargeError
 from ..refitting.sides import turn_at
-from .profiles import Across, LineProfile, Profile, touching_centers
+from .profiles import Across, CurveProfile, LineProfile, Profile, touching_centers
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,6 +188,11 @@ def _set_back(profile: Profile, point: Vec2, way: Vec2, size: float, face: Face)
     """The point of a profile at a distance from the edge."""
     if isinstance(profile, LineProfile):
         return point[0] + size * way[0], point[1] + size * way[1]
+    if isinstance(profile, CurveProfile):
+        found = profile.away(point, way, size)
+        if not found:
+            raise TooLargeError("the bevel is larger than the face", face)
+        return min(found, key=lambda p: math.dist(p, (point[0] + size * way[0], point[1] + size * way[1])))
     if not size < 2.0 * profile.radius:
         raise TooLargeError("the bevel is larger than the face", face)
     turn = 2.0 * math.asin(0.5 * size / profile.radius)
@@ -222,5 +227,7 @@ def outward_at(profile: Profile, p: Vec2) -> Vec2:
     """The outward normal of a profile at a point of it."""
     if isinstance(profile, LineProfile):
         return profile.normal
+    if isinstance(profile, CurveProfile):
+        return profile.normal(p)
     k = profile.sign / math.dist(p, profile.center)
     return k * (p[0] - profile.center[0]), k * (p[1] - profile.center[1])

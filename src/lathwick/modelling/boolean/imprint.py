@@ -18,10 +18,11 @@ from itertools import chain
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.contacts import NOTHING, SAME, Intersection
 from ...geometry.curve import Curve
 from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.curves import Circle, Line
-from ...geometry.intersections import NOTHING, SAME, Intersection, intersection
+from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray, Plane
 from ...geometry.surface import Surface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface

@@ -17,9 +17,10 @@ from types import MappingProxyType
 import numpy as np
 
 from ...errors import ModellingError
+from ...geometry.contacts import SAME
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
-from ...geometry.intersections import PARALLEL, SAME, intersection
+from ...geometry.intersections import PARALLEL, intersection
 from ...geometry.surface import Surface
 from ...geometry.tolerance import GRAZING, RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, sub

@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import ModellingError
+from ...geometry.contacts import Intersection
 from ...geometry.curve import Curve
-from ...geometry.intersections import Intersection, intersection
+from ...geometry.intersections import intersection
 from ...geometry.marching import marched
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION

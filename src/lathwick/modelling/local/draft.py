@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from numbers import Real
 
 from ...errors import ModellingError, naming_its_step
+from ...geometry.contacts import SAME
 from ...geometry.fitting import leaning
-from ...geometry.intersections import SAME, intersection
+from ...geometry.intersections import intersection
 from ...geometry.placement import Plane
 from ...geometry.round_surfaces import ConeSurface
 from ...geometry.surface import Surface

@@ -14,9 +14,10 @@ import numpy as np
 
 from ...errors import ModellingError
 from ...geometry.canal import CanalSurface
+from ...geometry.contacts import SAME
 from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Line
-from ...geometry.intersections import SAME, intersection
+from ...geometry.intersections import intersection
 from ...geometry.placement import Plane
 from ...geometry.spline import FittedCurve
 from ...geometry.surface import Surface

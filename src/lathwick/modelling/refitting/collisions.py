@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from ...geometry.contacts import SAME
 from ...geometry.curve_surface import curve_surface_intersections
-from ...geometry.intersections import SAME, intersection
+from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot

@@ -21,6 +21,7 @@ from ....geometry.spline import SplineCurve
 from ....geometry.spline_surface import SplineSurface
 from ....geometry.surface import Surface
 from ....geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
+from ....geometry.turned import turned
 from ....geometry.vector import Vec3, along, cross, dot, negated, norm, scaled, sub, unit, vec3
 from .curves import EVEN, clamped, knot_row, read_curve, spline_values
 from .recognized import recognized
@@ -166,12 +167,34 @@ def _revolved(source: Source, number: int) -> Read:
         ring = _revolved_circle(curve, origin, way)
         if ring is not None:
             return ring
+    frame = _half_plane(curve, origin, way)
+    if frame is not None:
+        return Read(turned(curve, curve.domain, frame), True)
     low, high = curve.domain
     if isinstance(curve, (Hyperbola, Parabola)):
         high = _far(source, curve)
         low = -high
     made = turned_surface(rational_curve(curve, low, high), Axis(origin, way), math.tau)
     return Read(made, True)
+
+
+def _half_plane(curve: Curve, origin: Vec3, way: Vec3) -> Plane | None:
+    """The frame, with the axis as its normal, in whose half-plane towards x a profile lies; None for one that
+    lies in none."""
+    if not isinstance(curve, SplineCurve):
+        return None
+    local = curve.controls - np.asarray(origin)
+    level = local - np.outer(local @ np.asarray(way), way)
+    sizes = np.linalg.norm(level, axis=1)
+    if sizes.max() <= LEVEL:
+        return None
+    x, y, z = (level[sizes.argmax()] / sizes.max()).tolist()
+    frame = Plane(origin, way, (x, y, z))
+    aside, out = level @ np.asarray(frame.y), curve.points(curve.samples(*curve.domain)) - np.asarray(origin)
+    in_half = (
+        np.abs(aside).max() <= LEVEL * (1.0 + sizes.max()) and (out @ np.asarray(frame.x)).min() >= -LEVEL
+    )
+    return frame if in_half else None
 
 
 def _revolved_line(source: Source, line: Line, axis: tuple[Vec3, Vec3], number: int) -> Read:
