@@ -11,14 +11,14 @@ demo: $(VENV)/.ready
 	$(BIN)/lathwick demo
 
 test: $(VENV)/.ready
-	$(BIN)/python -m pytest -n auto
+	$(BIN)/python -m pytest -n auto --dist loadgroup
 
 # With the lowest versions that pyproject.toml allows, which are as old as Python 3.11.
 test-lowest:
 	$(PYTHON) -m venv .venv-lowest
 	$(PYTHON) tests/lowest.py > .venv-lowest/lowest.txt
 	.venv-lowest/bin/python -m pip install --quiet --disable-pip-version-check --constraint .venv-lowest/lowest.txt --editable ".[test]"
-	.venv-lowest/bin/python -W ignore::DeprecationWarning -m pytest -n auto -o filterwarnings=
+	.venv-lowest/bin/python -W ignore::DeprecationWarning -m pytest -n auto --dist loadgroup -o filterwarnings=
 
 check: $(VENV)/.ready
 	$(BIN)/ruff check .
@@ -50,7 +50,7 @@ fuzz-trims: $(VENV)/.ready
 	$(BIN)/python -m tests.trims $(N) $(SEED)
 
 fuzz-slow: $(VENV)/.ready
-	$(BIN)/python -m pytest -n auto --slow
+	$(BIN)/python -m pytest -n auto --dist loadgroup --slow
 
 fuzz-inputs: $(VENV)/.ready
 	$(BIN)/python -m tests.hostile $(N) $(SEED)

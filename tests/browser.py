@@ -13,6 +13,7 @@ import pytest
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
 NEEDED = bool(os.environ.get("LATHWICK_NEEDS_BROWSER"))
 OPTIONS = (
+    "--disable-gpu-compositing",  # without a graphics card that takes most of the time
     "--no-sandbox",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",

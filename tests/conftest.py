@@ -107,7 +107,8 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leaves the slow cases to `make fuzz-slow`."""
+    """Leaves the slow cases to `make fuzz-slow`; those that one worker does alone come first."""
+    items.sort(key=lambda item: item.get_closest_marker("xdist_group") is None)
     if config.getoption("--slow"):
         return
     slow = set(SLOW_CASES.read_text(encoding="utf-8").splitlines())

@@ -17,7 +17,7 @@ import lathwick as lw
 
 from ..browser import launched, opened, served, with_browser
 
-pytestmark = with_browser
+pytestmark = [with_browser, pytest.mark.xdist_group("page")]
 
 SCRIPT = '''
     import time
@@ -68,10 +68,27 @@ def address(tmp_path_factory):
         yield found
 
 
+@pytest.fixture(scope="module")
+def tab(browser):
+    """A page that tests one after the other load anew."""
+    with opened(browser) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def served_script(tmp_path_factory):
+    """A script that tests change, and the address of its page."""
+    path = written(tmp_path_factory.mktemp("own"))
+    with served(path) as found:
+        yield path, found
+
+
 @pytest.fixture
-def script(tmp_path):
-    """A script of the test's own."""
-    return written(tmp_path)
+def script(served_script):
+    """A script that the test may change: as it was at first, without presets."""
+    path, _ = served_script
+    path.with_name("block.presets.toml").unlink(missing_ok=True)
+    return written(path.parent)
 
 
 class Desk:
@@ -117,15 +134,13 @@ class Desk:
 
 
 @pytest.fixture
-def desk(browser, address):
-    with opened(browser) as page:
-        yield Desk(page).open(address)
+def desk(tab, address):
+    return Desk(tab).open(address)
 
 
 @pytest.fixture
-def own_desk(browser, script):
-    with served(script) as address, opened(browser) as page:
-        yield Desk(page).open(address)
+def own_desk(tab, script, served_script):
+    return Desk(tab).open(served_script[1])
 
 
 def test_values_are_set_by_typing_moving_and_choosing(desk):

@@ -145,9 +145,10 @@ class TurnedSurface(Surface):
         ends = (v for k, v in enumerate(self.span) if self._ends_on_axis(k))
         return next((v for v in ends if distance(self.profile.point(v), point) <= RESOLUTION), None)
 
-    def angle_of(self, way: Vec3) -> float:
-        """The u at which a direction leaves the axis."""
-        return math.atan2(dot(way, self.frame.y), dot(way, self.frame.x))
+    def radii(self, points: FloatArray) -> FloatArray:
+        """Distances of points, (N, 3), from the axis."""
+        local = self.frame.locals(points)
+        return np.hypot(local[:, 0], local[:, 1])
 
     def widest(self, low: float, high: float) -> float:
         """The largest distance from the axis between two parameters."""

@@ -23,7 +23,7 @@ from .maker import FORMATS, Answer
 from .pieces import Working, draw_rows
 from .preset_row import PresetRow
 from .side_by_side import SideBySide
-from .worker import Worker
+from .worker import Worker, Workers
 
 LOOKING = 0.5
 """Seconds between looks at whether the script was saved."""
@@ -32,7 +32,8 @@ KEPT_MODELS = 3
 
 def page_of(script: str) -> Callable[[], Awaitable[None]]:
     """The page function of a script: each page that is opened has a worker of its own."""
-    models = _Models()
+    models, workers = _Models(), Workers(script)
+    app.on_startup(workers.begin)
 
     @app.get("/model/{number}")
     def model(number: int) -> Response:
@@ -42,7 +43,7 @@ def page_of(script: str) -> Callable[[], Awaitable[None]]:
         return Response(content, media_type="application/json")
 
     async def page() -> None:
-        session = Session(script, models)
+        session = Session(script, models, workers.take())
         ui.context.client.on_delete(session.close)
         session.draw()
         await session.reload()
@@ -73,10 +74,10 @@ class _Models:
 class Session:
     """One page: the values that are set, the part that is shown, and the worker behind it."""
 
-    def __init__(self, script: str, models: _Models) -> None:
+    def __init__(self, script: str, models: _Models, worker: Worker) -> None:
         self._script, self._models = script, models
         self._path = script_path(script)
-        self._worker = Worker(script)
+        self._worker = worker
         self._controls: dict[str, Control] = {}
         self._numbers: list[int] = []
         self._saved = self._stamp()

@@ -27,6 +27,7 @@ from ..family.plates import row_of
 from ..family.row_work import script_line, told
 from ..family.script import load_design
 from ..family.tables import name_problem
+from ..modelling.primitives import box
 from ..view.model import model_of
 from ..view.picture import body_of_step
 
@@ -39,6 +40,7 @@ MOST_COMPARED = 12
 def serve(pipe: Connection, script: str) -> None:
     """The life of the worker: load the script, then answer one request after the other."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _get_ready()
     maker = Maker(script)
     while True:
         try:
@@ -46,6 +48,11 @@ def serve(pipe: Connection, script: str) -> None:
             pipe.send(maker.answer(request))
         except (EOFError, OSError):
             return
+
+
+def _get_ready() -> None:
+    """What a first part takes is imported when it is first used: here, before anybody waits for it."""
+    model_of(Part(box(1.0, 1.0, 1.0)), "block")
 
 
 class Maker:

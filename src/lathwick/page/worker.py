@@ -13,6 +13,10 @@ ENDED = "the process of the script ended; the next change starts it again"
 GONE: Answer = {"error": ENDED, "parameter": None, "limit": None, "gone": True}
 
 
+LATER = 2.0
+"""Seconds after a worker was taken until the next one starts: the page that took it comes first."""
+
+
 class Worker:
     """Runs a script elsewhere. One request at a time; `stop` ends whatever it does."""
 
@@ -22,6 +26,12 @@ class Worker:
         self._process: Any = None
         self._pipe: Any = None
         self._turn = asyncio.Lock()
+
+    async def begin(self) -> None:
+        """Start the process, if it does not run: it gets ready for what is asked later."""
+        async with self._turn:
+            if self._process is None or not self._process.is_alive():
+                await asyncio.get_running_loop().run_in_executor(None, self._start)
 
     async def ask(self, request: Mapping[str, Any]) -> Answer:
         """The answer to a request; an error with `gone` where the process ended before it."""
@@ -61,3 +71,23 @@ class Worker:
         if self._process is not None:
             self._process.join(1.0)
         self._process = self._pipe = None
+
+
+class Workers:
+    """The workers of a script, one of which is started ahead: a page that is opened has it at once."""
+
+    def __init__(self, script: str) -> None:
+        self._script = script
+        self._spare = Worker(script)
+        self._tasks: set[asyncio.Task[None]] = set()
+
+    async def begin(self) -> None:
+        """Start the one that is ahead."""
+        await self._spare.begin()
+
+    def take(self) -> Worker:
+        """A worker for a page; another one is started a little later."""
+        taken, self._spare = self._spare, Worker(self._script)
+        loop = asyncio.get_running_loop()
+        loop.call_later(LATER, lambda: self._tasks.add(loop.create_task(self._spare.begin())))
+        return taken

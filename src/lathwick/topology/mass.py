@@ -28,7 +28,6 @@ from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.turned import TurnedSurface
-from ..geometry.vector import scaled
 from .boxes import outer_box
 from .brep import Edge, Face
 from .edge_nodes import INNER_NODES, INNER_WEIGHTS, BorderNodes, border_nodes
@@ -41,6 +40,7 @@ from .face_quadrature import (
     joined,
     level_bases,
 )
+from .turned_quadrature import clear_angle, strips_round
 
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""
@@ -280,13 +280,16 @@ def _general_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatAr
         here = face == i
         surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
         uv = surface.parameters(p[here] + reference)
+        cut = clear_angle(faces[i]) if isinstance(surface, TurnedSurface) else None
+        if cut is not None and isinstance(surface, TurnedSurface):
+            points, normals, weights = strips_round(surface, sign, uv, dp[here], cut)
+            owner = np.full(len(points), i)
+            made.append(FaceQuadrature(points - reference, normals, weights, owner))
+            continue
         along = surface.slides(uv)
         du = _rows(dp[here], along) / np.maximum(_rows(along, along), NOWHERE)
         for tip in surface.singular_points:  # where edges miss each other by rounding u may be anything
             du[np.linalg.norm(p[here] + reference - tip.point, axis=1) <= RESOLUTION] = 0.0
-        if isinstance(surface, TurnedSurface) and surface.singular_points:
-            more, steps = _steps_at_tips(faces[i])
-            uv, du = np.concatenate([uv, more]), np.concatenate([du, steps])
         rule, scales = _SHORT if len(surface.smooth_breaks()[1]) else (NODES, WEIGHTS)
         for low, high in _pieces_across(surface, uv[:, 1], du):
             counts = (high != low) & (np.abs(du) > NO_STEP * np.abs(du).max())
@@ -306,27 +309,6 @@ def _filled(part: FloatArray) -> FloatArray:
     """As many inner nodes as all strips have, those that are more without weight."""
     room = len(NODES) - part.shape[1]
     return np.pad(part, [(0, 0), (0, room), *[(0, 0)] * (part.ndim - 2)]) if room else part
-
-
-def _steps_at_tips(face: Face) -> tuple[FloatArray, FloatArray]:
-    """Of loops that pass a tip: parameters along the border of the domain that is the tip, (N, 2), and steps
-    of u, (N,). From one edge to the next u turns there, over what lies on the left of the loop."""
-    surface = face.surface
-    assert isinstance(surface, TurnedSurface)
-    places, steps = [np.zeros((0, 2))], [np.zeros(0)]
-    for loop in face.loops:
-        for before, after in zip(loop.coedges, (*loop.coedges[1:], loop.coedges[0]), strict=True):
-            end = None if after.start is None else surface.tip_at(after.start.point)
-            if end is None:
-                continue
-            into = before.direction_at(before.edge.t1 if before.forward else before.edge.t0)
-            out = after.direction_at(after.edge.t0 if after.forward else after.edge.t1)
-            first, last = surface.angle_of(scaled(into, -1.0)), surface.angle_of(out)
-            side = 1.0 if (end == surface.span[0]) is face.outward else -1.0
-            turn = side * (side * (last - first) % math.tau)
-            places.append(np.column_stack([first + 0.5 * turn * (NODES + 1.0), np.full(len(NODES), end)]))
-            steps.append(0.5 * turn * WEIGHTS)
-    return np.concatenate(places), np.concatenate(steps)
 
 
 def _pieces_across(
