@@ -58,6 +58,8 @@ def example(name):
         ("well_cap", {"bolts": 4, "depth": 9, "cable": 0}),
         ("rain_funnel", {}),
         ("bell_mouth", {}),
+        ("well_float", {}),
+        ("well_float", {"across": 60, "tall": 110, "wall": 1.2}),
         ("bell_mouth", {"pipe": 110, "wall": 2, "lean": 40}),
         ("spacer_plate", {}),
         ("spacer_plate", {"outer": 120, "inner": 60}),

@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import lathwick as lw
@@ -25,6 +25,7 @@ def test_agreed_planes(plane, x, y, normal):
 
 
 @given(st.tuples(component, component, component), st.tuples(component, component, component))
+@example((1.2e-8, 0.0, 12.0), (0.0, 0.0, 0.0))
 def test_local_undoes_point(normal, where):
     """`local` is the inverse of `point` on any plane."""
     if math.hypot(*normal) < 1e-3:

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.integrate import simpson
 from scipy.optimize import brentq, minimize_scalar
 
 import lathwick as lw
@@ -283,3 +284,30 @@ def test_what_stands_on_the_end_of_a_loft():
     assert both.volume == pytest.approx(horn.volume + 100 * math.pi, rel=1e-10)
     drilled = lw.cut(horn, lw.cylinder(2, 10, on=lw.XY.offset(25)))
     assert drilled.volume == pytest.approx(horn.volume - 20 * math.pi, rel=1e-10)
+
+
+@pytest.mark.parametrize("off", [0.0, 2.0])
+@pytest.mark.parametrize("minor", [20, 13])
+def test_a_loft_to_a_point_is_cut_through_and_beside_the_point(minor, off):
+    """The border of both parts passes the point, where one parameter leaps."""
+    rings = [lw.Sketch(lw.XY.offset(h)) for h in (0, 10)]
+    for ring, share in zip(rings, (1.0, 0.75), strict=True):
+        ring.circle((0, 0), 20 * share) if minor == 20 else ring.ellipse((0, 0), 20 * share, minor * share)
+    body = lw.loft([*rings, (0, 0, 40)])
+    parted = lw.split(body, lw.Plane((0, 0, 0), (0.5, 0.8, 0)).offset(off))
+    assert parted.volume == pytest.approx(body.volume, rel=1e-10)
+    if off == 0.0:
+        assert lw.separate(parted)[0].volume == pytest.approx(0.5 * body.volume, rel=1e-10)
+
+
+def test_a_smooth_loft_through_circles_about_one_axis_is_turned():
+    rings = [lw.Sketch(lw.XY.offset(h)) for h in (0, 10, 25)]
+    for ring, radius in zip(rings, (20, 15, 18), strict=True):
+        ring.circle((0, 0), radius)
+    body = lw.loft(rings)
+    assert [f.brep.surface.kind for f in body.faces() if not f.brep.surface.plane] == ["turned"]
+    inner = lw.shell(body, 1.5, open=[f for f in body.faces() if f.brep.surface.plane])
+    parabola = np.polyfit([0.0, 10.0, 25.0], [20.0, 15.0, 18.0], 2)
+    z = np.linspace(0.0, 25.0, 4001)
+    assert body.volume == pytest.approx(math.pi * simpson(np.polyval(parabola, z) ** 2, x=z), rel=1e-10)
+    assert inner.is_valid and len(inner.faces()) == 4

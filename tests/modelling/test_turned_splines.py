@@ -131,6 +131,18 @@ def test_halves_are_cut_off_by_profiles():
     assert not half.check()
 
 
+@pytest.mark.parametrize("kind", ["dome", "tip", "oval"])
+def test_what_a_plane_through_or_beside_a_tip_parts_is_the_whole(kind):
+    body = oval() if kind == "oval" else turned(kind)
+    for across in (0.0, 40.0):
+        ways = (math.sin(math.radians(across)), math.cos(math.radians(across)), 0.0)
+        for off in (0.0, 0.3, 2.0):
+            parted = lw.split(body, lw.Plane((0, 0, 0), ways).offset(off))
+            assert parted.volume == pytest.approx(body.volume, rel=2e-11)
+            if off == 0.0:
+                assert lw.separate(parted)[0].volume == pytest.approx(0.5 * body.volume, rel=2e-11)
+
+
 def test_a_body_united_with_its_like_in_another_turn_is_itself():
     body = turned("vase")
     assert lw.union(body, lw.turn(body, 40, lw.Z)).volume == pytest.approx(body.volume, rel=1e-12)
@@ -154,12 +166,15 @@ def test_rings_of_closed_curves(angle, tmp_path):
         assert not unsound(body, tmp_path)
 
 
-def test_half_an_ellipse_turned_about_its_axis_is_an_ellipsoid(tmp_path):
+def oval() -> lw.Body:
     sketch = lw.Sketch(lw.XZ)
     sketch.ellipse((0, 0), 12, 20)
     sketch.line((0, -20), (0, 20))
-    region = sketch.region((6, 1))
-    body = lw.revolve(region, lw.Z)
+    return lw.revolve(sketch.region((6, 1)), lw.Z)
+
+
+def test_half_an_ellipse_turned_about_its_axis_is_an_ellipsoid(tmp_path):
+    body = oval()
     assert body.volume == pytest.approx(4 / 3 * math.pi * 12 * 12 * 20, rel=1e-11)
     assert body.bounds == (pytest.approx((-12, -12, -20), abs=1e-9), pytest.approx((12, 12, 20), abs=1e-9))
     wall = lw.shell(body, 1.5)

@@ -171,11 +171,14 @@ class Job(Hinting, Recorder):
         from ..sketch.entities import Line
         from ..sketch.sketch import Sketch
 
-        if isinstance(axis, Line) and isinstance(profile, Sketch):
-            start, end = (profile.plane.point(*p.position) for p in (axis.start, axis.end))
-            return Axis(start, (end[0] - start[0], end[1] - start[1], end[2] - start[2]))
         if isinstance(axis, Line):
-            raise ModellingError(f"the line {axis!r} is none of the sketch that is revolved")
+            drawn = [profile] if isinstance(profile, Sketch) else [step.sketch for step in self._steps]
+            held = (s for s in drawn if s is not None and any(axis is entity for entity in s.entities))
+            plane = next((s.plane for s in held), None)
+            if plane is None:
+                raise ModellingError(f"the line {axis!r} is none of the sketch that is revolved")
+            start, end = (plane.point(*p.position) for p in (axis.start, axis.end))
+            return Axis(start, (end[0] - start[0], end[1] - start[1], end[2] - start[2]))
         return verbs.axis_of(axis, "a profile turns about a line of its sketch,")
 
     # ------------------------------------------------------------------ simple solids

@@ -170,7 +170,9 @@ def rotated(vector: Vec3, axis: Vec3, angle: float) -> Vec3:
 
 def _default_x(normal: Vec3) -> Vec3:
     horizontal = cross((0.0, 0.0, 1.0), normal)
-    return (1.0, 0.0, 0.0) if norm(horizontal) < 1e-9 else unit(horizontal)
+    if norm(horizontal) >= 1e-9:
+        return unit(horizontal)
+    return (1.0, 0.0, 0.0) if normal[0] == 0.0 else _projected_x(normal, (1.0, 0.0, 0.0))
 
 
 def _projected_x(normal: Vec3, x: Iterable[float] | Axis) -> Vec3:

@@ -40,9 +40,9 @@ def across_or_along(plane: Plane, surface: TurnedSurface) -> Intersection | None
     x, y = dot(way, surface.frame.x), dot(way, surface.frame.y)
     angle = float(np.degrees(np.arctan2(y, x)))
     about = Axis(surface.frame.origin, axis)
-    return Intersection(
-        curves=tuple(curve.moved(turned_about(about, turn)) for turn in (angle, angle + 180.0))
-    )
+    turns = (turned_about(about, turn) for turn in (angle, angle + 180.0))
+    tips = tuple(tip.point for tip in surface.singular_points)
+    return Intersection(curves=tuple(curve.moved(turn) for turn in turns), nodes=tips)
 
 
 def shares_axis(surface: TurnedSurface, other: Surface) -> bool:

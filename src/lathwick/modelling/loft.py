@@ -6,7 +6,7 @@ The walls are skinned B-splines (Piegl & Tiller 10.3); planes, cylinders and con
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -24,6 +24,7 @@ from ..geometry.spline_surface import SplineSurface
 from ..geometry.surface import Surface
 from ..geometry.surfaces import CylinderSurface, PlaneSurface
 from ..geometry.tolerance import RESOLUTION
+from ..geometry.turned import TurnedSurface
 from ..geometry.vector import Vec3, along, cross, distance, dot, negated, norm, scaled, sub, unit, vec3
 from ..sketch.pieces import ArcPiece, LinePiece, Piece
 from ..topology.body import Body
@@ -230,7 +231,7 @@ class _Skin:
         nets = self._nets(g, group, place, edges)
         plain = len(group) == 2 and not nets.leaves and nets.span is None
         surface = _exact(group, pieces, edges) if plain else None
-        surface = surface or nets.surface()
+        surface = surface or _turned(group, edges, nets) or nets.surface()
         first, last = edges[0], edges[-1]
         solid = next(piece for piece in pieces if piece is not None)
         name = side_names(self._step, names[j])
@@ -313,7 +314,7 @@ class _Nets:
         heights = np.concatenate([[0.0], np.cumsum(steps)]) / sum(steps)
         return cls(degree, knots, np.stack(full), heights, sum(steps))
 
-    def _skinned(self) -> tuple[int, tuple[float, ...], FloatArray]:
+    def skinned(self) -> tuple[int, tuple[float, ...], FloatArray]:
         """Degree, knots and controls, (m, n, 4), across the sections."""
         from scipy.interpolate import make_interp_spline
 
@@ -360,7 +361,7 @@ class _Nets:
 
     def surface(self) -> SplineSurface:
         """u runs along the piece, v across the sections."""
-        degree, knots, lifted = self._skinned()
+        degree, knots, lifted = self.skinned()
         net = lifted.transpose(1, 0, 2)
         plain = bool(np.abs(net[:, :, 3] - 1.0).max() <= 1e-15)
         weights = None if plain else net[:, :, 3]
@@ -371,9 +372,50 @@ class _Nets:
     def rail(self, side: int, a: Vertex, b: Vertex) -> Edge:
         if len(self.heights) == 2 and not self.leaves:
             return Edge(Line(a.point, unit(sub(b.point, a.point))), 0.0, distance(a.point, b.point), a, b)
-        degree, knots, lifted = self._skinned()
+        degree, knots, lifted = self.skinned()
         row = lifted[:, -1 if side else 0]
         return Edge(SplineCurve(degree, knots, row[:, :3] / row[:, 3:]), knots[0], knots[-1], a, b)
+
+
+def _turned(group: list[Outline], edges: list[_Rung | None], nets: _Nets) -> TurnedSurface | None:
+    """The wall along arcs about one axis, between the same angles: a profile that turns. None for others."""
+    rungs = [rung for rung in edges if rung is not None]
+    circles = [edge.curve for edge, _ in rungs]
+    known = [circle for circle in circles if isinstance(circle, Circle)]
+    if len(known) < len(circles):
+        return None
+    axis, origin = known[0].frame.normal, known[0].frame.origin
+    starts = [edge.curve.point(edge.t0 if way else edge.t1) for edge, way in rungs]
+    outs = [unit(sub(p, c.frame.origin)) for p, c in zip(starts, known, strict=True)]
+    alike = {(way is (dot(c.frame.normal, axis) > 0.0), edge.is_closed)
+             for (edge, way), c in zip(rungs, known, strict=True)}  # fmt: skip
+    angles = [edge.t1 - edge.t0 for edge, _ in rungs]
+    centers = [one.point if rung is None else c.frame.origin for one, rung, c in _with(group, edges, known)]
+    if (
+        len(alike) > 1
+        or np.ptp(angles) > FLAT
+        or any(norm(cross(c.frame.normal, axis)) > FLAT for c in known)
+        or any(norm(sub(out, outs[0])) > FLAT for out in outs)
+        or any(norm(cross(sub(p, origin), axis)) > FLAT * (1.0 + norm(sub(p, origin))) for p in centers)
+    ):
+        return None
+    degree, knots, lifted = nets.skinned()
+    row = lifted[:, 0]
+    profile = SplineCurve(degree, knots, row[:, :3] / row[:, 3:])
+    frame = Plane(origin, axis, outs[0])
+    if np.ptp(row[:, 3]) > FLAT * row[0, 3] or profile.is_closed:
+        return None
+    radii = frame.locals(profile.points(profile.samples(profile.low, profile.high)))[1:-1, 0]
+    return None if radii.min() <= 0.0 else TurnedSurface(profile, (profile.low, profile.high), frame)
+
+
+def _with(
+    group: list[Outline], edges: list[_Rung | None], known: list[Circle]
+) -> Iterator[tuple[Outline, _Rung | None, Circle]]:
+    """Sections with their edges and circles; the first circle for points."""
+    rest = iter(known)
+    for one, rung in zip(group, edges, strict=True):
+        yield one, rung, known[0] if rung is None else next(rest)
 
 
 def _exact(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung | None]) -> Surface | None:

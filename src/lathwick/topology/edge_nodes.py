@@ -17,7 +17,7 @@ from ..geometry.many_curves import points_along
 from ..geometry.placement import FloatArray, IntArray
 from ..geometry.search import closed_in
 from ..geometry.surface import Surface
-from ..geometry.tolerance import NOWHERE
+from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.vector import cross, norm
 from .brep import Coedge, Edge, Face, Loop
 from .windings import unrolled
@@ -48,6 +48,9 @@ least, for each smooth piece of the surface that it goes across."""
 MANY_STOPS, LITTLE, SAME_STOP = 12, 0.1, 1e-7
 """Of an edge with so many stops those ranges, in whose halves it and its surface turn less than that
 (radians), take few nodes; stops nearer than that share of it are one."""
+
+NEAR_TIP = 0.25
+"""An edge that comes so near to a tip, as a share of its length, is divided there."""
 
 _FEW = leggauss(8)
 
@@ -170,6 +173,7 @@ def _broken_nodes(uses: Sequence[Use]) -> _Nodes:
             step = (edge.t1 - edge.t0) / least
             even = [*(edge.t0 + k * step for k in range(least)), edge.t1]
             stops[n] = even if len(parts[n]) <= least else parts[n]
+            found = np.concatenate([found, _towards_tips(face.surface, edge)])
             if len(found):
                 stops[n] = _merged(np.array(stops[n]), found)
     return _stepped(
@@ -177,6 +181,26 @@ def _broken_nodes(uses: Sequence[Use]) -> _Nodes:
         stops,
         [_turn_little(face.surface, c.edge, row) for (face, c), row in zip(uses, stops, strict=True)],
     )
+
+
+def _towards_tips(surface: Surface, edge: Edge) -> FloatArray:
+    """Parameters closer and closer to where an edge comes near a tip of its surface, for there the angle
+    about that changes within about as far as the tip is away; and where it passes one."""
+    if surface.meridian is not None:  # balls, cones and rings look after theirs
+        return np.zeros(0)
+    found = []
+    for tip in surface.singular_points:
+        at = edge.curve.nearest_between(tip.point, edge.t0, edge.t1)
+        away = math.dist(edge.curve.point(at), tip.point)
+        speed = float(np.linalg.norm(edge.curve.derivatives(np.array([at]))[0]))
+        reach = (edge.t1 - edge.t0) * speed
+        if away < NEAR_TIP * reach:
+            steps = 2.0 ** np.arange(math.ceil(math.log2(reach / max(away, SAME_STOP * reach))))
+            steps = steps * away / speed if away > RESOLUTION else np.zeros(0)
+            found += [at, *(at - steps).tolist(), *(at + steps).tolist()]
+    t = np.array(found)
+    room = SAME_STOP * (edge.t1 - edge.t0)
+    return t[(t > edge.t0 + room) & (t < edge.t1 - room)]
 
 
 def _merged(stops: FloatArray, more: FloatArray) -> list[float]:

@@ -22,9 +22,10 @@ from typing import Any
 import numpy as np
 from numpy.polynomial.legendre import leggauss
 
+from ..errors import ModellingError
 from ..geometry.placement import FloatArray, IntArray
 from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
-from ..geometry.surface import Surface
+from ..geometry.surface import Surface, Tip
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
 from ..geometry.turned import TurnedSurface
@@ -47,9 +48,6 @@ NO_STEP = 1e-14
 
 _SHORT = leggauss(12)
 """Nodes for the inner integral over one of several pieces of a surface."""
-
-ROUND_IT = 0.5
-"""A face goes round a pole if its loops run through more than this share of a turn, in all."""
 
 TINY = 1e-12
 EDGE_PIECES = 16
@@ -291,7 +289,7 @@ def _general_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatAr
         for tip in surface.singular_points:  # where edges miss each other by rounding u may be anything
             du[np.linalg.norm(p[here] + reference - tip.point, axis=1) <= RESOLUTION] = 0.0
         rule, scales = _SHORT if len(surface.smooth_breaks()[1]) else (NODES, WEIGHTS)
-        for low, high in _pieces_across(surface, uv[:, 1], du):
+        for low, high in _pieces_across(faces[i], uv[:, 1]):
             counts = (high != low) & (np.abs(du) > NO_STEP * np.abs(du).max())
             half = 0.5 * (high - low)[counts, None]
             places, inner = low[counts, None] + half * (rule + 1.0), half * scales
@@ -311,24 +309,47 @@ def _filled(part: FloatArray) -> FloatArray:
     return np.pad(part, [(0, 0), (0, room), *[(0, 0)] * (part.ndim - 2)]) if room else part
 
 
-def _pieces_across(
-    surface: Surface, v: FloatArray, du: FloatArray
-) -> Iterator[tuple[FloatArray, FloatArray]]:
+def _pieces_across(face: Face, v: FloatArray) -> Iterator[tuple[FloatArray, FloatArray]]:
     """Ranges of v, (N,) each, that together run from where strips begin to `v`; no break lies inside one."""
+    surface = face.surface
     low, high = surface.domain[1]
     breaks, tips = np.array(surface.joints()[1]), surface.singular_points
     if not tips and not len(breaks):
         yield np.full_like(v, min(max(0.0, low), high)), v
         return
-    base = low
-    if tips and abs(float(du.sum())) > ROUND_IT * (surface.domain[0][1] - surface.domain[0][0]):
-        ends = surface.points(np.array([[surface.domain[0][0], low], [surface.domain[0][0], high]]))
-        base = (low, high)[min((0, 1), key=lambda k: math.dist(ends[k], tips[0].point))]
+    base = _end_at(surface, _chosen_tip(face, tips)) if tips else low
     stops = np.array([-np.inf, *breaks, np.inf])
     for a, b in pairwise(stops):
         start, end = np.clip(base, a, b), np.clip(v, a, b)
         if (end != start).any():
             yield np.full_like(v, start), end
+
+
+def _chosen_tip(face: Face, tips: Sequence[Tip]) -> Tip:
+    """The tip that a face goes round, or that its border passes: strips from there do not feel how u leaps
+    at it."""
+    if len(tips) == 1:
+        return tips[0]
+    passed = [tip for tip in tips if _passes(face, tip)]
+    if len(passed) > 1:
+        raise ModellingError(f"a {face.surface.called} face that ends in two tips cannot be measured yet")
+    return passed[0] if passed else tips[0]
+
+
+def _passes(face: Face, tip: Tip) -> bool:
+    """Whether an edge of a face comes to a tip."""
+    edges = (coedge.edge for coedge in face.coedges())
+    return any(
+        math.dist(e.curve.point(e.curve.nearest_between(tip.point, e.t0, e.t1)), tip.point) <= RESOLUTION
+        for e in edges
+    )
+
+
+def _end_at(surface: Surface, tip: Tip) -> float:
+    """The end of v that is a tip."""
+    (u, _), ends = surface.domain
+    places = surface.points(np.array([[u, end] for end in ends]))
+    return min(zip(ends, places.tolist(), strict=True), key=lambda row: math.dist(row[1], tip.point))[0]
 
 
 _IN_BATCHES: dict[type, _Rule] = {
