@@ -58,8 +58,6 @@ def example(name):
         ("well_cap", {"bolts": 4, "depth": 9, "cable": 0}),
         ("rain_funnel", {}),
         ("bell_mouth", {}),
-        ("well_float", {}),
-        ("well_float", {"across": 60, "tall": 110, "wall": 1.2}),
         ("bell_mouth", {"pipe": 110, "wall": 2, "lean": 40}),
         ("spacer_plate", {}),
         ("spacer_plate", {"outer": 120, "inner": 60}),
@@ -88,6 +86,8 @@ def example(name):
         ("gauge_house", {}),
         ("gauge_house", {"wide": 200, "height": 60, "pins": 5}),
         ("rain_funnel", {"share": 0.6, "mouth": 210, "wall": 1.2}),
+        ("well_float", {}),
+        ("well_float", {"across": 60, "tall": 110, "wall": 1.2}),
     ],
 )
 def test_an_example_has_its_volume(name, values, tmp_path, outside_check):
