@@ -166,3 +166,19 @@ def test_a_name_that_a_later_step_took_away_says_which():
         drilled.face("block/top")
     with pytest.raises(lw.ReferenceLost, match="block/bottom"):
         drilled.face("block/side:diagonal")
+
+
+def test_a_profile_turns_about_a_line_of_its_own_sketch():
+    """Also a region of the sketch; a line of another one lies elsewhere."""
+    job = lw.Job()
+    half, other = job.sketch("half", on=lw.XZ), job.sketch("other", on=lw.YZ)
+    half.ellipse((0, 0), 12, 20)
+    axis = half.line((0, -20), (0, 20))
+    egg = half.region((6, 0))
+    assert job.revolve("egg", egg, axis).volume == pytest.approx(4 / 3 * math.pi * 12 * 12 * 20, rel=1e-10)
+    beside, square = other.line((5, -20), (5, 20)), job.sketch("square", on=lw.XZ)
+    square.rectangle(4, 6, corner=(9, 0))
+    with pytest.raises(lw.ModellingError, match="none of the sketch"):
+        job.revolve("wrong", square, beside)
+    with pytest.raises(lw.ModellingError, match="must lie in the plane of the profile"):
+        job.revolve("elsewhere", egg, beside)

@@ -103,7 +103,7 @@ class TurnedSurface(Surface):
         if self._ends_on_axis(end):
             return 0.0
         room, shares = min(size, most), (-1.0, 1.0)[end] * np.linspace(0.0, 1.0, ROUGHLY)
-        while self._radii(self.profile.points(self.span[end] + room * shares)).min() < 0.0:
+        while self._out(self.profile.points(self.span[end] + room * shares)).min() < 0.0:
             room *= FEWER
         return room
 
@@ -115,20 +115,20 @@ class TurnedSurface(Surface):
         while room > ON_AXIS * size:
             made = self.profile.continued(*((room, 0.0) if end == 0 else (0.0, room)))
             piece = made.between(*((made.low, self.span[0]) if end == 0 else (self.span[1], made.high)))
-            if self._radii(piece.controls).min() > 0.0:
+            if self._out(piece.controls).min() > 0.0:
                 break
             room *= FEWER
         return room
 
     def _ends_on_axis(self, end: int) -> bool:
-        return bool(self._radii(self.profile.points(np.array([self.span[end]])))[0] <= ON_AXIS * self._size)
+        return bool(self._out(self.profile.points(np.array([self.span[end]])))[0] <= ON_AXIS * self._size)
 
     @cached_property
     def _size(self) -> float:
         return float(np.ptp(self.profile.box(*self.span), axis=0).max())
 
-    def _radii(self, points: FloatArray) -> FloatArray:
-        """Distances from the axis of points of the half-plane."""
+    def _out(self, points: FloatArray) -> FloatArray:
+        """How far points of the plane of the profile lie from the axis, below nought beyond it."""
         return np.asarray((points - np.asarray(self.frame.origin)) @ np.asarray(self.frame.x))
 
     def flat(self, v: FloatArray, orders: int) -> list[tuple[FloatArray, FloatArray]]:
@@ -281,12 +281,13 @@ class TurnedSurface(Surface):
         all round, and one point stands for a circle that no border crosses."""
         found = [np.array([tip.point for tip in self.singular_points]).reshape(-1, 3)]
         x, y, up = (np.asarray(a) for a in (self.frame.x, self.frame.y, self.frame.normal))
+        curve, reach = self.reaching
         for way in ways:
             a, b, h = float(way @ x), float(way @ y), float(way @ up)
             angle = math.atan2(b, a) if math.hypot(a, b) > PARALLEL else 0.0
             for turn, side in ((angle, 1.0), (angle + math.pi, -1.0)):
                 seen = side * math.hypot(a, b) * x + h * up
-                v = np.array(self.profile.extremes(*self.span, seen[None]))
+                v = np.array(curve.extremes(*reach, seen[None]))
                 if len(v):
                     found.append(self.points(np.column_stack([np.full(len(v), turn), v])))
         return np.concatenate(found)
@@ -313,7 +314,7 @@ class TurnedSurface(Surface):
         up = cross(self.frame.x, self.frame.normal)
         made: SplineCurve = offset_curve(self.profile, up, distance, self.span)
         made = self._drawn_to_axis(_set_on_axis(made, self))
-        radii = self._radii(made.points(np.linspace(made.low, made.high, 64)))
+        radii = self._out(made.points(np.linspace(made.low, made.high, 64)))
         if radii.max() <= RESOLUTION:
             return None
         kept = self._beside_axis(made)
@@ -322,7 +323,7 @@ class TurnedSurface(Surface):
     def _drawn_to_axis(self, curve: SplineCurve) -> SplineCurve:
         """An offset profile, continued beyond ends beside the axis where those of this one are on it."""
         size = BEYOND * (self.span[1] - self.span[0])
-        radii = self._radii(curve.controls[[0, -1]])
+        radii = self._out(curve.controls[[0, -1]])
         before, after = (size if self._ends_on_axis(k) and radii[k] > 0.0 else 0.0 for k in (0, 1))
         return curve.continued(before, after)
 
@@ -331,7 +332,7 @@ class TurnedSurface(Surface):
         _, crossings = curve.level_places(np.asarray(self.frame.x), np.array([self._axis_level]))
         stops = [curve.low, *(t for t in crossings.tolist() if curve.low < t < curve.high), curve.high]
         pieces = [(b - a, a, b) for a, b in pairwise(stops)
-                  if self._radii(curve.points(np.array([0.5 * (a + b)])))[0] > 0.0]  # fmt: skip
+                  if self._out(curve.points(np.array([0.5 * (a + b)])))[0] > 0.0]  # fmt: skip
         if not pieces:
             return None
         _, low, high = max(pieces)
@@ -368,7 +369,7 @@ def turned(curve: Curve, span: Interval, frame: Plane) -> TurnedSurface:
 def _set_on_axis(curve: SplineCurve, surface: TurnedSurface, within: float | None = None) -> SplineCurve:
     """A profile whose ends are on the axis exactly, where they are but for rounding."""
     ends = curve.controls[[0, -1]]
-    off = surface._radii(ends)
+    off = surface._out(ends)
     within = 1e-9 * (1.0 + surface._size) if within is None else within
     near = np.abs(off) <= within
     if not near.any():
