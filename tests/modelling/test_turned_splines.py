@@ -143,6 +143,15 @@ def test_what_a_plane_through_or_beside_a_tip_parts_is_the_whole(kind):
                 assert lw.separate(parted)[0].volume == pytest.approx(0.5 * body.volume, rel=2e-11)
 
 
+@pytest.mark.parametrize("lean", [0.3, 1.0])
+def test_a_plane_just_below_the_top_of_a_dome_leaves_the_whole(lean):
+    """The border of what is cut off goes round the top within a hair's breadth of it."""
+    body = turned("dome")
+    ways = (math.cos(lean), 0.3 * math.cos(lean), math.sin(lean))
+    parted = lw.split(body, lw.Plane((0, 0, 59.99), ways))
+    assert parted.volume == pytest.approx(body.volume, rel=2e-11)
+
+
 def test_a_body_united_with_its_like_in_another_turn_is_itself():
     body = turned("vase")
     assert lw.union(body, lw.turn(body, 40, lw.Z)).volume == pytest.approx(body.volume, rel=1e-12)

@@ -558,8 +558,7 @@ class MovedSurface(Surface):
         return list(one), list(two)
 
     def joints(self) -> tuple[Sequence[float], Sequence[float]]:
-        """As `smooth_breaks`, with the borders at which it goes on as another function."""
-        return self.smooth_breaks()
+        return self.original.joints()
 
     @property
     def simple_spans(self) -> tuple[float, float]:

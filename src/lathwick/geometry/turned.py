@@ -132,7 +132,8 @@ class TurnedSurface(Surface):
         return np.asarray((points - np.asarray(self.frame.origin)) @ np.asarray(self.frame.x))
 
     def flat(self, v: FloatArray, orders: int) -> list[tuple[FloatArray, FloatArray]]:
-        """Distances from the axis and heights of the profile at parameters, and their derivatives."""
+        """Distances from the axis and heights of the profile at parameters, (N,) each, and their derivatives,
+        a pair for each order up to `orders`, at most 2."""
         curve = self.reaching[0]
         rules = (curve.points, curve.derivatives, curve.second)
         axes = np.array([self.frame.x, self.frame.normal]).T
@@ -144,11 +145,6 @@ class TurnedSurface(Surface):
         """The end of the profile that is on the axis at a point; None if none is."""
         ends = (v for k, v in enumerate(self.span) if self._ends_on_axis(k))
         return next((v for v in ends if distance(self.profile.point(v), point) <= RESOLUTION), None)
-
-    def radii(self, points: FloatArray) -> FloatArray:
-        """Distances of points, (N, 3), from the axis."""
-        local = self.frame.locals(points)
-        return np.hypot(local[:, 0], local[:, 1])
 
     def widest(self, low: float, high: float) -> float:
         """The largest distance from the axis between two parameters."""

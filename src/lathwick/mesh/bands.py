@@ -87,7 +87,7 @@ def finer_borders(face: Face, tolerance: Tolerance, reach: float) -> dict[Edge, 
     fine = replace(tolerance, chord=SHARED * tolerance.chord)
     ends = surface.parameters(np.array([c.edge.curve.point(c.edge.t0) for c in (band.first, band.second)]))
     radius = surface.widest(*sorted(ends[:, 1].tolist()))
-    found = {c.edge: fine.round(c.edge, radius, reach) for c in (band.first, band.second)}
+    found = {c.edge: fine.of_circle(c.edge, radius, reach) for c in (band.first, band.second)}
     for end in band.ends or ():
         found[end.edge] = fine.parameters(end.edge, reach)
     return found

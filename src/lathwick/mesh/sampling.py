@@ -63,7 +63,7 @@ class Tolerance:
             return np.linspace(edge.t0, edge.t1, self._steps(edge, edge.curve.radius, reach) + 1)
         return self._bisected(edge, reach)
 
-    def round(self, edge: Edge, radius: float, reach: float) -> FloatArray:
+    def of_circle(self, edge: Edge, radius: float, reach: float) -> FloatArray:
         """As `parameters`, of an arc beside which others of the radius are drawn at the same angles."""
         return np.linspace(edge.t0, edge.t1, self._steps(edge, radius, reach) + 1)
 

@@ -6,7 +6,7 @@ The walls are skinned B-splines (Piegl & Tiller 10.3); planes, cylinders and con
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -390,7 +390,7 @@ def _turned(group: list[Outline], edges: list[_Rung | None], nets: _Nets) -> Tur
     alike = {(way is (dot(c.frame.normal, axis) > 0.0), edge.is_closed)
              for (edge, way), c in zip(rungs, known, strict=True)}  # fmt: skip
     angles = [edge.t1 - edge.t0 for edge, _ in rungs]
-    centers = [one.point if rung is None else c.frame.origin for one, rung, c in _with(group, edges, known)]
+    centers = [*(c.frame.origin for c in known), *(one.point for one in group if one.is_point)]
     if (
         len(alike) > 1
         or np.ptp(angles) > FLAT
@@ -407,15 +407,6 @@ def _turned(group: list[Outline], edges: list[_Rung | None], nets: _Nets) -> Tur
         return None
     radii = frame.locals(profile.points(profile.samples(profile.low, profile.high)))[1:-1, 0]
     return None if radii.min() <= 0.0 else TurnedSurface(profile, (profile.low, profile.high), frame)
-
-
-def _with(
-    group: list[Outline], edges: list[_Rung | None], known: list[Circle]
-) -> Iterator[tuple[Outline, _Rung | None, Circle]]:
-    """Sections with their edges and circles; the first circle for points."""
-    rest = iter(known)
-    for one, rung in zip(group, edges, strict=True):
-        yield one, rung, known[0] if rung is None else next(rest)
 
 
 def _exact(group: list[Outline], pieces: list[Piece | None], edges: list[_Rung | None]) -> Surface | None:

@@ -88,6 +88,10 @@ class Workers:
     def take(self) -> Worker:
         """A worker for a page; another one is started a little later."""
         taken, self._spare = self._spare, Worker(self._script)
-        loop = asyncio.get_running_loop()
-        loop.call_later(LATER, lambda: self._tasks.add(loop.create_task(self._spare.begin())))
+        asyncio.get_running_loop().call_later(LATER, self._begin_later)
         return taken
+
+    def _begin_later(self) -> None:
+        task = asyncio.get_running_loop().create_task(self._spare.begin())
+        self._tasks.add(task)  # a task that nobody holds may be dropped
+        task.add_done_callback(self._tasks.discard)

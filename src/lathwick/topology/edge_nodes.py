@@ -192,7 +192,7 @@ def _towards_tips(surface: Surface, edge: Edge) -> FloatArray:
     for tip in surface.singular_points:
         at = edge.curve.nearest_between(tip.point, edge.t0, edge.t1)
         away = math.dist(edge.curve.point(at), tip.point)
-        speed = float(np.linalg.norm(edge.curve.derivatives(np.array([at]))[0]))
+        speed = max(float(np.linalg.norm(edge.curve.derivatives(np.array([at]))[0])), NOWHERE)
         reach = (edge.t1 - edge.t0) * speed
         if away < NEAR_TIP * reach:
             steps = 2.0 ** np.arange(math.ceil(math.log2(reach / max(away, SAME_STOP * reach))))

@@ -28,7 +28,6 @@ from ..geometry.round_surfaces import ConeSurface, SphereSurface, TorusSurface
 from ..geometry.surface import Surface, Tip
 from ..geometry.surfaces import CylinderSurface, ExtrudedSurface, PlaneSurface
 from ..geometry.tolerance import NOWHERE, RESOLUTION
-from ..geometry.turned import TurnedSurface
 from .boxes import outer_box
 from .brep import Edge, Face
 from .edge_nodes import INNER_NODES, INNER_WEIGHTS, BorderNodes, border_nodes
@@ -41,7 +40,7 @@ from .face_quadrature import (
     joined,
     level_bases,
 )
-from .turned_quadrature import clear_angle, strips_round
+from .turned_quadrature import strips_round
 
 NO_STEP = 1e-14
 """Steps along v alone, up to such a share of the others, have no strip below them."""
@@ -278,11 +277,10 @@ def _general_strip(faces: Sequence[Face], nodes: BorderNodes, reference: FloatAr
         here = face == i
         surface, sign = faces[i].surface, 1.0 if faces[i].outward else -1.0
         uv = surface.parameters(p[here] + reference)
-        cut = clear_angle(faces[i]) if isinstance(surface, TurnedSurface) else None
-        if cut is not None and isinstance(surface, TurnedSurface):
-            points, normals, weights = strips_round(surface, sign, uv, dp[here], cut)
-            owner = np.full(len(points), i)
-            made.append(FaceQuadrature(points - reference, normals, weights, owner))
+        round_it = strips_round(faces[i], uv, dp[here])
+        if round_it is not None:
+            points, normals, weights = round_it
+            made.append(FaceQuadrature(points - reference, normals, weights, np.full(len(points), i)))
             continue
         along = surface.slides(uv)
         du = _rows(dp[here], along) / np.maximum(_rows(along, along), NOWHERE)

@@ -7,27 +7,57 @@ they have no length.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 
 from ..geometry.placement import FloatArray
+from ..geometry.surface import Interval
+from ..geometry.tolerance import RESOLUTION
 from ..geometry.turned import TurnedSurface
 from .brep import Edge, Face
 from .face_quadrature import NODES, WEIGHTS
 from .trim import OUTSIDE, region_of
-from .windings import samples_of, unrolled
+from .windings import SAMPLES, unrolled
 
 NARROWEST = 1e-4
 """Radians: between edges that leave less room no place is free."""
 
+BESIDE = 1e-6
+"""At a tip any angle is right: it is looked at this share of the edge beside it."""
+
+TURN, HALVINGS = 1.0, 40
+"""Radians between places along an edge, and how often they are drawn nearer to each other for that."""
+
 SHARES = (0.1, 0.3, 0.5, 0.7, 0.9)
 
 
-def clear_angle(face: Face) -> float | None:
-    """An angle that a face on a turned surface does not come to; None for one that goes all round."""
+def strips_round(
+    face: Face, uv: FloatArray, steps: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray] | None:
+    """Points, outward normals, (M, K, 3), and weights, (M, K), of the strips from one angle to border nodes;
+    None for a face on another surface, or one that goes all round.
+
+    uv : of the nodes, (M, 2). steps : along the border, (M, 3).
+    """
     surface = face.surface
-    assert isinstance(surface, TurnedSurface)
-    spans = [_span(surface, coedge.edge) for coedge in face.coedges()]
+    cut = _clear_angle(face, surface) if isinstance(surface, TurnedSurface) else None
+    if cut is None:
+        return None
+    rise = surface.derivatives(uv, 1)[0][1]
+    dv = (steps * rise).sum(axis=1) / (rise * rise).sum(axis=1)
+    u, middle = cut + (uv[:, 0] - cut) % math.tau, cut + math.pi
+    half = 0.5 * (u - middle)[:, None]
+    w = middle + half * (NODES + 1.0)
+    places, normals, sizes = surface.elements(np.column_stack([w.ravel(), np.repeat(uv[:, 1], len(NODES))]))
+    shape, sign = (*w.shape, 3), 1.0 if face.outward else -1.0
+    weights = half * WEIGHTS * sizes.reshape(w.shape) * (dv * sign)[:, None]
+    return places.reshape(shape), sign * normals.reshape(shape), weights
+
+
+def _clear_angle(face: Face, surface: TurnedSurface) -> float | None:
+    """An angle that a face does not come to; None for one that goes all round."""
+    spans = [span for coedge in face.coedges() for span in _spans(surface, coedge.edge)]
     if any(high - low >= math.tau - NARROWEST for low, high in spans):
         return None
     first = spans[0][0]
@@ -41,11 +71,26 @@ def clear_angle(face: Face) -> float | None:
     return next((at for _, at in sorted(gaps, reverse=True) if _is_clear(face, surface, at)), None)
 
 
-def _span(surface: TurnedSurface, edge: Edge) -> tuple[float, float]:
-    """Least and largest angle along an edge, without those at tips, where any angle is right."""
-    places = samples_of([edge])[0]
-    away = surface.radii(places) > NARROWEST * surface.radii(places).max()
-    u = unrolled(surface.parameters(places[away]), surface)[:, 0]
+def _spans(surface: TurnedSurface, edge: Edge) -> list[Interval]:
+    """Least and largest angles along an edge, apart before and after a tip, where the angle leaps."""
+    at = [edge.curve.nearest_between(tip.point, edge.t0, edge.t1) for tip in surface.singular_points]
+    tips = [t for t, tip in zip(at, surface.singular_points, strict=True)
+            if math.dist(edge.curve.point(t), tip.point) <= RESOLUTION]  # fmt: skip
+    stops = [edge.t0, *sorted(tips), edge.t1]
+    room = BESIDE * (edge.t1 - edge.t0)
+    return [_span(surface, edge, a + room * (a in tips), b - room * (b in tips))
+            for a, b in pairwise(stops) if b - a > 2.0 * room]  # fmt: skip
+
+
+def _span(surface: TurnedSurface, edge: Edge, low: float, high: float) -> Interval:
+    """As `_spans`, of a piece: between places it turns by less than `TURN`, or they are as good as one."""
+    t = np.linspace(low, high, SAMPLES)
+    for _ in range(HALVINGS):
+        u = unrolled(surface.parameters(edge.curve.points(t)), surface)[:, 0]
+        wide = np.abs(np.diff(u)) > TURN
+        if not wide.any():
+            break
+        t = np.union1d(t, 0.5 * (t[1:] + t[:-1])[wide])
     return float(u.min()), float(u.max())
 
 
@@ -57,23 +102,3 @@ def _is_clear(face: Face, surface: TurnedSurface, angle: float) -> bool:
     v = low + (high - low) * np.array(SHARES)
     places = surface.points(np.column_stack([np.full(len(v), angle), v]))
     return bool((region_of(face).states(places) == OUTSIDE).all())
-
-
-def strips_round(
-    surface: TurnedSurface, sign: float, uv: FloatArray, steps: FloatArray, cut: float
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Points, outward normals, (M, K, 3), and weights, (M, K), of the strips from the middle to border nodes.
-
-    uv : of the nodes, (M, 2). steps : along the border, (M, 3). cut : an angle that the face does not come
-    to.
-    """
-    rise = surface.derivatives(uv, 1)[0][1]
-    dv = (steps * rise).sum(axis=1) / (rise * rise).sum(axis=1)
-    u = cut + (uv[:, 0] - cut) % math.tau
-    middle = cut + math.pi
-    half = 0.5 * (u - middle)[:, None]
-    w = middle + half * (NODES + 1.0)
-    places, normals, sizes = surface.elements(np.column_stack([w.ravel(), np.repeat(uv[:, 1], len(NODES))]))
-    shape = (*w.shape, 3)
-    weights = half * WEIGHTS * sizes.reshape(w.shape) * (dv * sign)[:, None]
-    return places.reshape(shape), sign * normals.reshape(shape), weights

@@ -70,7 +70,7 @@ class ShapeWriter:
 
     def _plan(self, face: Face) -> None:
         """Find what B-spline a face is written on, and where that cuts edges, before anything is written."""
-        if type(face.surface) in _OWN_KINDS or (isinstance(face.surface, TurnedSurface) and face.loops):
+        if type(face.surface) in _OWN_KINDS and (face.loops or isinstance(face.surface, _BOUND_WHOLE)):
             return
         seam = seam_of(face)
         made = written_spline(face, seam)
@@ -297,12 +297,14 @@ class ShapeWriter:
 
     def _surface(self, face: Face) -> str:
         """A surface of a kind that the standard has."""
-        if isinstance(face.surface, TurnedSurface):
-            return self._turned(face.surface, face)
-        name, frame, sizes = _OWN_KINDS[type(face.surface)](face.surface, face)
+        return _OWN_KINDS[type(face.surface)](self, face.surface, face)
+
+    def placed(self, name: str, frame: Plane, sizes: Sequence[str]) -> str:
+        """A surface that its placement and sizes tell."""
         return self._rows.add(f"{name}('',{','.join([self.placement(frame), *sizes])})")
 
-    def _turned(self, surface: TurnedSurface, face: Face) -> str:
+    def turned(self, surface: TurnedSurface, face: Face) -> str:
+        """A surface of revolution, with as much of the profile as the face takes."""
         points = [c.edge.curve.points(np.linspace(c.edge.t0, c.edge.t1, SPOTS)) for c in face.coedges()]
         feet = surface.parameters(np.concatenate(points))[:, 1]
         curve, (low, high) = surface.profile_over(float(feet.min()), float(feet.max()))
@@ -310,12 +312,11 @@ class ShapeWriter:
             profile = self._rows.add(spline_curve(curve, self.point))
         else:
             exact = rational_piece(curve, low, high)
-            profile = self._rows.add(
-                rational_curve(BSpline(exact.degree, exact.knots, exact.controls), exact.weights, self.point)
-            )
-        frame = surface.frame
-        axis = f"AXIS1_PLACEMENT('',{self.point(frame.origin)},{self._direction(frame.normal)})"
-        return self._rows.add(f"SURFACE_OF_REVOLUTION('',{profile},{self._rows.share(axis)})")
+            spline = BSpline(exact.degree, exact.knots, exact.controls)
+            profile = self._rows.add(rational_curve(spline, exact.weights, self.point))
+        ends = f"{self.point(surface.frame.origin)},{self._direction(surface.frame.normal)}"
+        axis = self._rows.share(f"AXIS1_PLACEMENT('',{ends})")
+        return self._rows.add(f"SURFACE_OF_REVOLUTION('',{profile},{axis})")
 
 
 def _thinned(curve: SplineCurve) -> SplineCurve:
@@ -366,14 +367,25 @@ def _own_torus(surface: TorusSurface, face: Face) -> _Own:
     return "TOROIDAL_SURFACE", surface.frame, [real(major), real(minor)]
 
 
-_OWN_KINDS: dict[type, Callable[[Any, Face], _Own]] = {
-    PlaneSurface: _own_plane,
-    CylinderSurface: _own_cylinder,
-    ConeSurface: _own_cone,
-    SphereSurface: _own_sphere,
-    TorusSurface: _own_torus,
+def _by_placement(rule: Callable[[Any, Face], _Own]) -> Callable[[ShapeWriter, Any, Face], str]:
+    def written(writer: ShapeWriter, surface: Any, face: Face) -> str:
+        return writer.placed(*rule(surface, face))
+
+    return written
+
+
+_OWN_KINDS: dict[type, Callable[[ShapeWriter, Any, Face], str]] = {
+    PlaneSurface: _by_placement(_own_plane),
+    CylinderSurface: _by_placement(_own_cylinder),
+    ConeSurface: _by_placement(_own_cone),
+    SphereSurface: _by_placement(_own_sphere),
+    TorusSurface: _by_placement(_own_torus),
+    TurnedSurface: ShapeWriter.turned,
 }
-"""The kinds that the standard has, besides turned surfaces; all others are written as B-splines."""
+"""The kinds that the standard has; all others are written as B-splines."""
+
+_BOUND_WHOLE = (SphereSurface, TorusSurface)
+"""Those of which a face without edges gets a bound (`ShapeWriter._whole`)."""
 
 
 def _is_cut(edge: Edge, stops: Sequence[float]) -> bool:

@@ -180,8 +180,8 @@ def _revolved(source: Source, number: int) -> Read:
 
 def _half_plane(curve: Curve, origin: Vec3, way: Vec3) -> Plane | None:
     """The frame, with the axis as its normal, in whose half-plane towards x a profile lies; None for one that
-    lies in none."""
-    if not isinstance(curve, SplineCurve):
+    lies in none, or is closed."""
+    if not isinstance(curve, SplineCurve) or curve.is_closed:
         return None
     local = curve.controls - np.asarray(origin)
     level = local - np.outer(local @ np.asarray(way), way)
