@@ -148,3 +148,13 @@ def test_rounded_blocks_of_unlike_radii_set_flush(upright, top, tmp_path, outsid
         lw.save(both, path, chord=chord)
         assert lw.read_mesh(path).is_watertight
     sound(both, tmp_path, outside_check)
+
+
+def test_an_stl_of_bodies_that_touch_is_told_of(lathwick, tmp_path):
+    """Where they are in one file; not with a file for each. The design needs no parentheses."""
+    script = tmp_path / "wheel.py"
+    script.write_text(SCRIPT.replace('@lw.design(unit="mm")', "@lw.design"))
+    run = lathwick("build", script, "--out", tmp_path)
+    assert run.code == 0
+    assert 'in the STL each body is a shell of its own: "disc" and "axle" touch, at (' in run.out
+    assert "a shell of its own" not in lathwick("build", script, "--each", "--out", tmp_path).out

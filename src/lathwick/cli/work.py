@@ -83,7 +83,18 @@ def build_part(
         show_written([archive])
     else:
         show_written(_saved(part, out, suffixes, mesh_options, each))
+    if "stl" in suffixes and part.bodies and not each:
+        _show_shells(part)
     return 0
+
+
+def _show_shells(part: Part) -> None:
+    """What a receiver of one STL of several bodies needs to know: of those that touch, as information."""
+    met = meetings(part)
+    if met:
+        more = f" (and {len(met) - 1} more pairs; lathwick check lists them)" if len(met) > 1 else ""
+        text = f"in the STL each body is a shell of its own: {met[0]}{more}; --each parts them"
+        console.print(f"  [dim]{escape(text)}[/]", soft_wrap=True)
 
 
 def with_preset(design: Design, preset: str | None, settings: Mapping[str, Any]) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, get_args, get_origin, overload
 
 from ..errors import ModellingError, ParameterError
 from ..gate import shown_value
@@ -24,6 +24,9 @@ from .telling import changed_selections, in_each_other
 if TYPE_CHECKING:
     from ..topology.body import Body
 
+Building = Callable[..., "Part | Body"]
+"""What builds a part: `f(job, parameter, ...)`."""
+
 
 class Design:
     """A parametric design. Call it with parameters by name to get a `Part`.
@@ -32,7 +35,7 @@ class Design:
     are taken from `cache`, which may be set to None.
     """
 
-    def __init__(self, build: Callable[..., Part | Body], unit: str, strict: bool) -> None:
+    def __init__(self, build: Building, unit: str, strict: bool) -> None:
         if unit not in MILLIMETRES:
             raise ParameterError(f'"{unit}" is no design unit; use {", ".join(MILLIMETRES)}', value=unit)
         self.build_function = build
@@ -162,8 +165,17 @@ class Design:
         return {step.name: step.chosen for step in part.steps if step.chosen is not None}
 
 
-def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Callable[..., Part | Body]], Design]:
-    """Make a design of a function `f(job, parameter, ...) -> Part`.
+@overload
+def design(unit: Building) -> Design: ...
+
+
+@overload
+def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Building], Design]: ...
+
+
+def design(unit: str | Building = "mm", *, strict: bool = False) -> Callable[[Building], Design] | Design:
+    """Make a design of a function `f(job, parameter, ...) -> Part`: `@design(unit="in")`, or plainly
+    `@design`.
 
     unit : length unit of the design and its exports: "mm", "cm", "m" or "in".
     strict : refuse to build on a sketch that is not fully defined.
@@ -172,13 +184,12 @@ def design(unit: str = "mm", *, strict: bool = False) -> Callable[[Callable[...,
     by `lw.param`, a plain value, or none (then it must be given). Raises ParameterError.
     """
 
-    def wrap(build: Callable[..., Part | Body]) -> Design:
-        return Design(build, unit, strict)
+    if callable(unit):
+        return Design(unit, "mm", strict)
+    return lambda build: Design(build, unit, strict)
 
-    return wrap
 
-
-def _declared(build: Callable[..., Part | Body], unit: str) -> tuple[Parameter, ...]:
+def _declared(build: Building, unit: str) -> tuple[Parameter, ...]:
     signature = inspect.signature(build, eval_str=True)
     names = list(signature.parameters.values())
     if not names:
