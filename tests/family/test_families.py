@@ -195,7 +195,13 @@ def test_lumps_that_only_touch_are_told_at_their_step():
     job.union("corner", low, job.box("high", 5, 5, 5, on=lw.Plane((10, 10, 10), lw.Z)))
     job.union("line", job.cylinder("a", 5, 10), job.cylinder("b", 3, 10, on=lw.Plane((8, 0, 0), lw.Z)))
     job.union("apart", low, job.box("far", 1, 1, 1, on=lw.Plane((20, 0, 0), lw.Z)))
+    turned = lw.Plane((0, 0, 0), (1, 2, 3))
+    plate = job.box("plate", 10, 10, 3, on=lw.Plane(turned.point(-5, -5, 5), turned.normal, turned.x))
+    job.union("amid", job.sphere("ball", 5, on=turned), plate)
+    job.union("beside", job.sphere("small", 4.999, on=turned), plate)
     told = {m.step: m.text for m in job.messages if "touch" in m.text}
+    assert told["amid"].startswith("two of 2 lumps only touch, at (1.33")
+    assert "beside" not in told
     assert told["corner"].startswith("two of 2 lumps only touch, at (10, 10, 10)")
     assert told["line"].startswith("two of 2 lumps only touch, at (5, 0, ")
     assert "apart" not in told

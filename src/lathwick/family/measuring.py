@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -17,6 +18,8 @@ from ..modelling.boolean.operations import combined
 from ..modelling.combine import half_space
 from ..modelling.references import PlaneLike, plane_of
 from ..topology.body import Body, BodyEdge, BodyFace, BodyVertex
+from ..topology.brep import Edge
+from ..topology.nearest import boxes_around, distances_to_boxes, nearest_in_face, nearest_in_faces
 from ..topology.selection import Selection
 
 Measured: TypeAlias = BodyFace | BodyEdge | BodyVertex | Body | Iterable[float]
@@ -90,61 +93,68 @@ def section(body: Body, plane: PlaneLike) -> Selection[BodyFace]:
 
 
 class _Thing:
-    """One of the two: its points nearest to others, and samples of it."""
+    """One of the two: its points nearest to others, samples of it, and boxes that hold it."""
 
     def __init__(self, thing: object) -> None:
         if isinstance(thing, Selection) and len(thing) == 1:
             thing = thing[0]
         self._thing: BodyFace | BodyEdge | BodyVertex | Body | Vec3
         self.nearest: Callable[[Vec3], Vec3]
-        if isinstance(thing, (BodyFace, BodyEdge, BodyVertex)):
-            self._thing, self.nearest = thing, thing.nearest
+        if isinstance(thing, BodyFace):
+            self._thing, self.nearest = thing, partial(nearest_in_face, thing.brep)
+            self.boxes = boxes_around([thing.brep])
+        elif isinstance(thing, BodyEdge):
+            self._thing, self.nearest = thing, thing.brep.nearest
+            self.boxes = np.array([thing.brep.bounds])
         elif isinstance(thing, Body):
             self._thing, self.nearest = thing, self._nearest_of_body
+            self.boxes = boxes_around(thing.brep_faces)
         else:
-            try:
-                place = vector.vec3(thing)  # type: ignore[arg-type]
-            except (TypeError, ValueError):
-                what = "faces, edges, vertices, bodies and points"
-                raise ModellingError(f"distances are between {what}, got {shown_value(thing)}") from None
-            self._thing = place
-            self.nearest = lambda point: place
+            place = thing.point if isinstance(thing, BodyVertex) else _place(thing)
+            self._thing, self.nearest = place, lambda point: place
+            self.boxes = np.array([(place, place)])
 
     def _nearest_of_body(self, point: Vec3) -> Vec3:
         body = self._thing
         assert isinstance(body, Body)
-        if body.contains([point])[0]:
-            return point
-        return min((f.nearest(point) for f in body.faces()), key=lambda p: vector.distance(p, point))
+        inside = body.contains([point])[0]
+        return point if inside else nearest_in_faces(body.brep_faces, self.boxes, point)
 
-    def samples(self) -> list[Vec3]:
+    def samples(self) -> FloatArray:
+        """Some of its points, (N, 3)."""
         thing = self._thing
-        if isinstance(thing, BodyVertex):
-            return [thing.point]
         if isinstance(thing, BodyEdge):
-            return _points_along(thing)
+            return _points_along(thing.brep)
         if isinstance(thing, BodyFace):
             return _points_of_face(thing)
         if isinstance(thing, Body):
-            return [p for face in thing.faces() for p in _points_of_face(face)]
-        return [thing]
+            return np.concatenate([_points_of_face(face) for face in thing.faces()])
+        return np.array([thing])
 
 
-def _points_along(edge: BodyEdge) -> list[Vec3]:
-    t = np.linspace(edge.brep.t0, edge.brep.t1, SAMPLES + 1)
-    return _triples(edge.brep.curve.points(t))
+def _place(thing: object) -> Vec3:
+    try:
+        return vector.vec3(thing)  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        what = "faces, edges, vertices, bodies and points"
+        raise ModellingError(f"distances are between {what}, got {shown_value(thing)}") from None
 
 
-def _points_of_face(face: BodyFace) -> list[Vec3]:
+def _points_along(edge: Edge) -> FloatArray:
+    return edge.curve.points(np.linspace(edge.t0, edge.t1, SAMPLES + 1))
+
+
+def _points_of_face(face: BodyFace) -> FloatArray:
     """Points of its edges, and what the face has nearest to points between them."""
-    rim = [p for edge in face.edges() for p in _points_along(edge)[::3]]
-    if not rim:
+    edges = [coedge.edge for coedge in face.brep.coedges()]
+    if not edges:
         low, high = face.body.bounds
         corners = [(x, y, z) for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
-        return [face.nearest(p) for p in corners]
-    places = np.array(rim)
-    middles = 0.5 * (places + np.roll(places, len(places) // 2, axis=0))
-    return [*rim, *(face.nearest(p) for p in _triples(middles)), face.nearest(face.center)]
+        return np.array([nearest_in_face(face.brep, p) for p in corners])
+    rim = np.concatenate([_points_along(edge)[::3] for edge in edges])
+    middles = 0.5 * (rim + np.roll(rim, len(rim) // 2, axis=0))
+    amid = [nearest_in_face(face.brep, p) for p in [*_triples(middles), face.center]]
+    return np.concatenate([rim, np.array(amid)])
 
 
 def _triples(points: FloatArray) -> list[Vec3]:
@@ -152,8 +162,17 @@ def _triples(points: FloatArray) -> list[Vec3]:
 
 
 def _starts(one: _Thing, two: _Thing) -> list[Vec3]:
-    """The samples of one thing that are nearest to the other."""
-    return sorted(one.samples(), key=lambda p: vector.distance(p, two.nearest(p)))[:STARTS]
+    """The samples of one thing that are nearest to the other. Those whose distance from its boxes is more
+    than that of enough others are not looked at."""
+    samples = one.samples()
+    bounds = distances_to_boxes(samples, two.boxes).min(axis=1)
+    found: list[tuple[float, Vec3]] = []
+    for k in np.argsort(bounds, kind="stable").tolist():
+        if len(found) == STARTS and bounds[k] >= found[-1][0]:
+            break
+        p = _triples(samples[k : k + 1])[0]
+        found = sorted([*found, (vector.distance(p, two.nearest(p)), p)])[:STARTS]
+    return [p for _, p in found]
 
 
 def _nearest(one: _Thing, two: _Thing, start: Vec3) -> tuple[Vec3, Vec3]:

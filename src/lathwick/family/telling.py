@@ -20,8 +20,9 @@ if TYPE_CHECKING:
 
 MOST_LUMPS = 40
 MOST_PAIRS = 60
-MOST_FACES = 12
-"""Lumps and pairs of bodies that are looked at, and faces of two of which no edge lies in the other."""
+MOST_CONTACTS = 24
+"""Lumps and pairs of bodies that are looked at, and pairs of faces of two of which no edge lies in the other.
+"""
 ON_AN_EDGE = 7
 """Points of an edge that are looked at."""
 NO_SPACE = 1e-9
@@ -58,18 +59,21 @@ def _touching_pairs(body: Body) -> Iterator[FloatArray]:
 
 
 def _contact(one: Body, two: Body) -> FloatArray | None:
-    """A point that two bodies share which are not in each other: of the edges of one, or, where there are few
-    faces, where they come nearest."""
+    """A point that two bodies share which are not in each other: of the edges of one, or where some of their
+    faces come nearest."""
+    from ..topology.body import BodyFace
+    from ..topology.nearest import may_touch
     from .measuring import nearest_points
 
     for body, other in ((one, two), (two, one)):
         places = _places_of_edges(body, np.array(other.bounds))
         if len(places) and (held := other.contains(places)).any():
             return np.asarray(places[held.argmax()])
-    if len(one.brep_faces) + len(two.brep_faces) > MOST_FACES:
-        return None
-    a, b = nearest_points(one, two)
-    return np.array(a) if np.linalg.norm(np.subtract(a, b)) <= RESOLUTION else None
+    for mine, its in may_touch(one.brep_faces, two.brep_faces)[:MOST_CONTACTS]:
+        a, b = nearest_points(BodyFace(one, mine), BodyFace(two, its))
+        if np.linalg.norm(np.subtract(a, b)) <= RESOLUTION:
+            return np.array(a)
+    return None
 
 
 def _places_of_edges(body: Body, box: FloatArray) -> FloatArray:

@@ -25,8 +25,8 @@ from .inside import contains
 from .looking import Wall, barred, thinnest
 from .mass import MassProperties, edge_center, face_center, mass_properties
 from .names import Address, FaceName
+from .nearest import nearest_in_face
 from .selection import Selection, in_box, in_plane
-from .trim import OUTSIDE, UNCLEAR, region_of
 from .validity import Problem, check_lumps
 
 MOST_PLACES = 1_000_000
@@ -404,23 +404,7 @@ class BodyFace:
 
     def nearest(self, point: Vec3) -> Vec3:
         """The point of the face that is nearest to `point`."""
-        surface = self.brep.surface
-        feet = surface.points(surface.local_feet(point))
-        away = np.linalg.norm(feet - np.array(point), axis=1)
-        on_edges = [edge.nearest(point) for edge in self.edges()]
-        best = min(on_edges, key=lambda place: distance(place, point), default=None)
-        least = math.inf if best is None else distance(best, point)
-        nearer = np.flatnonzero(away < least)
-        states = region_of(self.brep).states(feet[nearer])
-        for k in np.argsort(away[nearer]):
-            if states[k] == UNCLEAR:
-                raise ModellingError(f"it is not clear whether the foot of {point} lies in the face")
-            if states[k] != OUTSIDE:
-                x, y, z = feet[nearer][k].tolist()
-                return (x, y, z)
-        if best is None:
-            raise ModellingError(f"the face has no point nearest to {point}")
-        return best
+        return nearest_in_face(self.brep, point)
 
     def lies_within(self, low: Vec3, high: Vec3) -> bool:
         """Whether the whole face lies in a box."""
