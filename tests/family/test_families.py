@@ -273,6 +273,20 @@ def test_limits_of_a_parameter(tube):
         tube.limits("label")
 
 
+@lw.design
+def soft_block(job, wide: lw.Length = 48.0, soft: lw.Length = lw.param(3.0, low=1)):
+    block = job.box("block", wide, 30 * wide / 48, 5)
+    return job.fillet("soft", block, block.edges().parallel(lw.Z), soft)
+
+
+def test_limits_that_are_round_are_told_so():
+    """What a ball needs, to the last digit; the reason still names the size that works."""
+    found = soft_block.limits("soft")
+    assert (found.low, found.high) == (1, 15)
+    assert found.above.endswith("the largest that works is 15")
+    assert soft_block.limits("wide", soft=7).low == pytest.approx(14 * 48 / 30, rel=1e-7)
+
+
 def test_a_parameter_for_a_measure(tube):
     wall = tube.solve("wall", so_that={"mass": "20 g"})
     assert mass(30, wall) == pytest.approx(0.02, rel=1e-12)

@@ -6,6 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from ..errors import LathwickError, ParameterError
@@ -21,6 +22,12 @@ FARTHEST = 1e4
 STEPS = 60
 SAMPLES = 16
 PERCENT = 0.01
+CLOSE = 1e-12
+ROUND_ENOUGH = 1e-6
+NARROW = 0.02
+MOST_DIGITS = 12
+"""How near limits are found, how near round ones; from where on ends are looked at closely; digits of values
+that are tried."""
 KILOGRAMS = {"kg": 1.0, "g": 1e-3, "t": 1e3, "lb": 0.45359237}
 
 MEASURES: Mapping[str, Callable[[Part], float | None]] = {
@@ -182,6 +189,14 @@ def _problem(design: Design, name: str, values: Mapping[str, Any], x: float) -> 
     return ""
 
 
+def _works(design: Design, name: str, values: Mapping[str, Any], x: float) -> bool:
+    """Whether a value works; soon, since no refusal looks for a size that would do."""
+    from ..modelling.limits import without_sizes
+
+    with without_sizes():
+        return not _problem(design, name, values, x)
+
+
 def _end(
     design: Design, p: Parameter, values: Mapping[str, Any], start: float, way: float
 ) -> tuple[float, str]:
@@ -195,27 +210,47 @@ def _end(
             x = float(declared)
         if abs(x - start) > FARTHEST * max(1.0, abs(start)):
             return way * math.inf, ""
-        reason = _problem(design, p.name, values, x)
-        if reason:
-            return _bisected(design, p.name, values, (good, x), reason, whole)
+        if not _works(design, p.name, values, x):
+            good, bad = _bisected(partial(_works, design, p.name, values), good, x, whole)
+            return good, _problem(design, p.name, values, bad)
         if declared is not None and x == declared:
             return x, f"{p.name} must be {'at least' if way < 0 else 'at most'} {declared:g}"
         good, step = x, 2.0 * step
     return way * math.inf, ""
 
 
-def _bisected(
-    design: Design, name: str, values: Mapping[str, Any], ends: tuple[float, float], reason: str, whole: bool
-) -> tuple[float, str]:
-    good, bad = ends
-    while abs(bad - good) > (1.0 if whole else 1e-12 * max(1.0, abs(good))):
-        middle = 0.5 * (good + bad)
-        middle = float(math.floor(middle) if good < bad else math.ceil(middle)) if whole else middle
-        told = _problem(design, name, values, middle)
-        if told:
-            bad, reason = middle, told
+def _bisected(works: Callable[[float], bool], good: float, bad: float, whole: bool) -> tuple[float, float]:
+    """The last value that works, and one beyond it that does not."""
+    tried: set[float] = set()
+    while abs(bad - good) > 1.0 if whole else not _is_settled(good, bad):
+        x = float(math.trunc(0.5 * (good + bad))) if whole else _next_value(good, bad, tried)
+        if works(x):
+            good = x
         else:
-            good = middle
-        if whole and abs(bad - good) <= 1.0:
-            break
-    return good, reason
+            bad = x
+    return good, bad
+
+
+def _is_settled(good: float, bad: float) -> bool:
+    """A round value is the limit where a millionth more does not work."""
+    room = ROUND_ENOUGH if _is_round(good) else CLOSE
+    return abs(bad - good) <= room * max(1.0, abs(good))
+
+
+def _next_value(good: float, bad: float, tried: set[float]) -> float:
+    """The value to try between two. Limits are round more often than not: values of few digits come first,
+    and what lies beside such an end. tried : the ends beside which something was tried."""
+    size = max(1.0, abs(good))
+    way = math.copysign(size, bad - good)
+    if abs(bad - good) < NARROW * size:
+        for end, beside in ((good, good + 0.9 * ROUND_ENOUGH * way), (bad, bad - 0.9 * CLOSE * way)):
+            if _is_round(end) and end not in tried:
+                tried.add(end)
+                return beside
+    middle = 0.5 * (good + bad)
+    shown = (float(f"{middle:.{digits}g}") for digits in range(1, MOST_DIGITS))
+    return next((x for x in shown if min(good, bad) < x < max(good, bad)), middle)
+
+
+def _is_round(value: float) -> bool:
+    return value == float(f"{value:.3g}")

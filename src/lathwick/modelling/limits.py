@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 
 from ..errors import ModellingError
@@ -35,6 +37,23 @@ MOST_FORESIGHTS = 10
 
 
 Build = Callable[[float], Outcome[Body]]
+
+_SEEKS_SIZES = ContextVar("_SEEKS_SIZES", default=True)
+
+
+@contextmanager
+def without_sizes() -> Iterator[None]:
+    """Inside, what does not fit is refused at once: which size would do is not looked for."""
+    before = _SEEKS_SIZES.set(False)
+    try:
+        yield
+    finally:
+        _SEEKS_SIZES.reset(before)
+
+
+def seeks_sizes() -> bool:
+    """Whether a refusal is to name a size that works."""
+    return _SEEKS_SIZES.get()
 
 
 class SizeError(ModellingError):
@@ -239,7 +258,7 @@ def largest_that_works(
 
 def made_or_limited(make: Callable[[float], Body], size: float, called: str) -> Body:
     """What is made with a size. Raises ModellingError for one that does not fit, as it is called, with the
-    largest that works if there is one."""
+    largest that works if there is one; without sizes, as it is refused."""
 
     def build(value: float) -> Outcome[Body]:
         return outcome_of(lambda: make(value))
@@ -247,7 +266,7 @@ def made_or_limited(make: Callable[[float], Body], size: float, called: str) -> 
     found = build(size)
     if isinstance(found, Made):
         return found.value
-    largest = largest_that_works([build], size, found)
+    largest = largest_that_works([build], size, found) if seeks_sizes() else None
     raise found.error if largest is None else largest.refusal(called, size)
 
 

@@ -10,7 +10,7 @@ from ...errors import ModellingError
 from ...topology.body import Body
 from ...topology.brep import Edge, Face
 from ..combine import Warn, silent
-from ..limits import NOT_SO_SMALL, SMALL, Build, Ways, largest_that_works
+from ..limits import NOT_SO_SMALL, SMALL, Build, Ways, largest_that_works, seeks_sizes
 from ..outcomes import Made, Outcome, Refused, first_made, outcome_of, value_of
 from .blaming import places
 from .culprits import Blended, culprits, few_spoilers, spoilers
@@ -97,11 +97,17 @@ def blended(body: Body, sizes: Sizes, blend: Blend, wishes: Wishes = Wishes()) -
         if isinstance(made, Made):
             return made.value
         first = first or made
+        if not seeks_sizes():
+            if Ways.that_work(trying.builds(ways, sizes), asked.most, small) is not None:
+                break
+            continue
         largest = largest_for_all(body, sizes, partial(trying.builds, ways), (asked.most, first), small)
         if largest is not None:
             found = few_spoilers(body, sizes, at_full, first, MOST_SPOILING)
             raise asked.refusal(largest, found.out if found else "")
     assert first is not None
+    if not seeks_sizes():
+        raise ModellingError(asked.too_large(first), value=asked.most)
     unlike = _unlike_that_work(trying, together, sizes, first)
     if unlike is not None:
         raise asked.no_one_size(first, unlike)
