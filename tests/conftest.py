@@ -17,6 +17,7 @@ from lathwick.cli.main import main
 from lathwick.family.script import load_design
 
 os.environ["COLUMNS"] = "160"  # so that tables are not folded
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # else whatever a test starts compiles everything
 ROOT = Path(__file__).parents[1]
 DEMO = ROOT / "src" / "lathwick" / "demo"
 CHECKERS = {

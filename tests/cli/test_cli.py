@@ -1,6 +1,7 @@
 """The command line: what it prints, writes, and returns."""
 
 import importlib.util
+import os
 import subprocess
 import sys
 
@@ -293,3 +294,14 @@ def test_check_tells_which_bodies_touch_or_are_in_each_other(lathwick, tmp_path)
     assert '"pin" and "sleeve" touch, at (' in told
     assert f'"pin" and "washer" share {3.141592653589793 * (25 - 16) * 2:.6g} mm' in told
     assert "far" not in told.partition("valid")[2]
+
+
+def test_a_script_is_run_as_it_stands(lathwick, tmp_path, monkeypatch):
+    """Also where it was saved twice in a second, at the same length, and bytecode is kept."""
+    monkeypatch.setattr(sys, "dont_write_bytecode", False)
+    script = tmp_path / "block.py"
+    text = "import lathwick as lw\n@lw.design\ndef block(job):\n    return job.box('b', 2, 3, 4)\n"
+    for number, volume in (("2", 24), ("5", 60)):
+        script.write_text(text.replace("'b', 2", f"'b', {number}"))
+        os.utime(script, (1.7e9, 1.7e9))
+        assert f"{volume} mm³" in lathwick("measure", script).out

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import importlib.util
 import sys
+from importlib.machinery import SourceFileLoader
 from pathlib import Path
-from types import ModuleType
+from types import CodeType, ModuleType
 
 from ..errors import LathwickError, ParameterError
 from .design import Design
@@ -50,9 +51,17 @@ def _listed(designs: dict[str, Design]) -> str:
     return ", ".join(designs) or "none"
 
 
+class _AsItStands(SourceFileLoader):
+    """Compiles the script each time: kept bytecode is taken for that of a script of the same length that was
+    saved in the same second."""
+
+    def get_code(self, fullname: str) -> CodeType:
+        return self.source_to_code(self.get_data(self.path), self.path)
+
+
 def _run(path: Path) -> ModuleType:
     name = f"lathwick_script_{path.stem}"
-    spec = importlib.util.spec_from_file_location(name, path)
+    spec = importlib.util.spec_from_file_location(name, path, loader=_AsItStands(name, str(path)))
     if spec is None or spec.loader is None:
         raise ParameterError(f"{path}: is no Python script")
     module = importlib.util.module_from_spec(spec)
