@@ -184,7 +184,7 @@ class _Marcher:
                 continue
             paths.append(path)
             rough = path.roughly()
-            if near(_closely(rough, len(path.points)), CLOSELY * self.longest).any():
+            if _comes_near(rough, len(path.points), near, CLOSELY * self.longest):
                 curves.append(self._fitted(path))
                 left = left[_off_curve(left, curves[-1]) > 0.6 * self.step]
             else:
@@ -494,9 +494,16 @@ def _thinned(points: FloatArray, apart: float) -> FloatArray:
     return points[kept]
 
 
-def _closely(curve: FittedCurve, steps: int) -> FloatArray:
-    """Points along a curve through the places of some steps, much closer than those."""
-    return curve.points(np.linspace(curve.low, curve.high, math.ceil(2.0 * steps / CLOSELY)))
+def _comes_near(curve: FittedCurve, steps: int, near: Near, reach: float) -> bool:
+    """Whether a curve through the places of some steps comes within a distance of where curves are wanted:
+    seen from step to step first, then much closer along the steps that may."""
+    long = (curve.high - curve.low) / steps
+    middles: FloatArray = curve.low + long * (np.arange(steps) + 0.5)
+    t: FloatArray = middles[near(curve.points(middles), 0.6 * long + reach)]
+    if not len(t) or near(curve.points(t), reach).any():
+        return len(t) > 0
+    closely: FloatArray = long * (np.linspace(0.0, 1.0, math.ceil(2.0 / CLOSELY) + 1) - 0.5)
+    return bool(near(curve.points((t[:, None] + closely).ravel()), reach).any())
 
 
 def _between(p: Vec3, q: Vec3, n: Vec3) -> bool:

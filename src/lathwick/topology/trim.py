@@ -31,6 +31,9 @@ AT_ONCE = (0, 1), (1, 4), (4, TARGETS)
 PLACES = 3
 """So many places of a loop are looked at to see on which side of the others it lies."""
 
+SURE = 4.0
+"""What is so many times farther from chords than the edges are lies on the same side of both."""
+
 APART = 2.0
 """A border must be so many times as far away as the nearest one to be no matter."""
 
@@ -79,7 +82,7 @@ class TrimmedRegion:
                 exact = np.array([self._exact_gap(points[i], gap, paths) for i, gap in
                                   zip(which, gaps[close], strict=True)])  # fmt: skip
                 found[which[exact <= tolerance]] = ON
-            sure = (gaps > 4.0 * paths.stray) | (level == LEVELS - 1)
+            sure = (gaps > SURE * paths.stray) | (level == LEVELS - 1)
             open_ = found[todo] != ON
             if level:  # so near to the border their feet on it tell sooner than finer chords
                 for k in np.flatnonzero(~sure & open_):
@@ -107,15 +110,18 @@ class TrimmedRegion:
         return clear
 
     def near(self, points: FloatArray, reach: float) -> NDArray[np.bool_]:
-        """Which points on the surface, (N, 3), may lie in the face or within a distance of it."""
+        """Which points on the surface, (N, 3), may lie in the face or within a distance of it: next to its
+        border that is not looked into."""
         if not self._coedges:
             return np.ones(len(points), dtype=bool)
         if self._circles is not None:
             gaps, sides = self._circles.gaps(points)
             return np.asarray((gaps <= reach) | (sides > 0.0))
         paths = self._paths(0)
-        found = paths.distances(points)[0] <= reach + paths.stray
-        found[~found] = self.states(points[~found]) != OUTSIDE
+        gaps, nearest = paths.distances(points)
+        found = gaps <= max(reach + paths.stray, SURE * paths.stray)
+        if not found.all():
+            found[~found] = self._sides(points[~found], paths, nearest[~found]) != OUTSIDE
         return np.asarray(found)
 
     def state(self, point: tuple[float, float, float], tolerance: float = RESOLUTION) -> int:
@@ -169,7 +175,7 @@ class TrimmedRegion:
         others = paths.without(own)
         places = paths.middles(chosen)
         gaps, nearest = others.distances(places)
-        sure = (gaps > 4.0 * paths.stray) | last
+        sure = (gaps > SURE * paths.stray) | last
         states = self._sides(places[sure], others, nearest[sure])
         if (states == OUTSIDE).any():
             return OUTSIDE
