@@ -498,7 +498,7 @@ def _comes_near(curve: FittedCurve, steps: int, near: Near, reach: float) -> boo
     """Whether a curve through the places of some steps comes within a distance of where curves are wanted:
     seen from step to step first, then much closer along the steps that may."""
     long = (curve.high - curve.low) / steps
-    middles: FloatArray = curve.low + long * (np.arange(steps) + 0.5)
+    middles = np.linspace(curve.low, curve.high, 2 * steps + 1)[1::2]
     t: FloatArray = middles[near(curve.points(middles), 0.6 * long + reach)]
     if not len(t) or near(curve.points(t), reach).any():
         return len(t) > 0
