@@ -45,6 +45,9 @@ FEWEST_PARTS = 4
 """What is integrated along an edge of a general surface is not as simple as the edge: so many parts at
 least, for each smooth piece of the surface that it goes across."""
 
+AT_BREAK = 1e-8
+"""Samples so near to a break of their surface, as a share of all its breaks, are on it."""
+
 MANY_STOPS, LITTLE, SAME_STOP = 12, 0.1, 1e-7
 """Of an edge with so many stops those ranges, in whose halves it and its surface turn less than that
 (radians), take few nodes; stops nearer than that share of it are one."""
@@ -297,7 +300,11 @@ def _passed(
     if period:
         breaks = _with_laps(breaks, period, values.min(), values.max())
     rows, which = np.nonzero((values[:-1, None] < breaks) != (values[1:, None] < breaks))
-    level, middle = breaks[which], 0.5 * (values[rows] + values[rows + 1])
+    off = np.abs(np.stack([values[rows], values[rows + 1]]) - breaks[which])
+    found = np.where(off[0] < off[1], t[rows], t[rows + 1])
+    todo = off.min(axis=0) > AT_BREAK * (breaks[-1] - breaks[0] + 1.0)  # the others are there to rounding
+    rows = rows[todo]
+    level, middle = breaks[which[todo]], 0.5 * (values[rows] + values[rows + 1])
 
     def past(s: FloatArray) -> FloatArray:
         here = surface.parameters(edge.curve.points(s))[:, k]
@@ -305,7 +312,8 @@ def _passed(
             here = here - period * np.round((here - middle) / period)
         return np.asarray(here - level)
 
-    return closed_in(past, t[rows], t[rows + 1])
+    found[todo] = closed_in(past, t[rows], t[rows + 1])
+    return found
 
 
 def _stepped(
