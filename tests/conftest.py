@@ -100,7 +100,7 @@ def lathwick(capsys: pytest.CaptureFixture[str]) -> Callable[..., Answer]:
 
 
 SLOW_CASES = Path(__file__).with_name("slow_cases.txt")
-"""Cases of families that go on for long; of each family others stay in every run."""
+"""Cases that go on for long, and every second one of long families: others stay in every run."""
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
