@@ -95,6 +95,16 @@ def test_impossible_depths_are_refused(depth):
         lw.extrude(sk.regions(), depth)
 
 
+def test_a_depth_may_stand_behind_the_profile_of_a_cut():
+    job = lw.Job()
+    block, plan = job.box("block", 10, 10, 10), job.sketch("plan", on=lw.XY.offset(10))
+    plan.rectangle(2, 3, center=(5, 5))
+    assert job.cut("slot", block, plan, 4).volume == pytest.approx(1000 - 24, rel=1e-14)
+    for k, tools in enumerate(((plan, -4), (4,), (lw.box(1, 1, 1), 4), (plan, "4"))):
+        with pytest.raises(lw.ModellingError, match=r"depth must lie between|a profile is|a depth goes with"):
+            job.cut(f"wrong {k}", block, *tools)
+
+
 def test_several_regions_make_lumps():
     """Separate outlines become separate lumps of one body."""
     sk = lw.Sketch()

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, cast
 
 from ..errors import ModellingError
-from ..gate import gated, is_list
+from ..gate import gated, is_list, is_number
 from ..geometry.placement import XY, Axis
 from ..hints import Hinting
 from ..modelling import verbs
@@ -227,23 +227,29 @@ class Job(Hinting, Recorder):
         self,
         name: str,
         body: Body,
-        *tools: Body | Profile,
+        *tools: Body | Profile | float,
         depth: Depth = THROUGH,
         both: bool = False,
     ) -> Body:
         """A body less others, or less a profile that is moved into it.
 
-        A profile (a sketch, region or planar face) cuts against the normal of its plane, `depth` deep
-        or through all there is; with `both` half of the depth to each side. The walls of the cut are
-        called `name/side:item`. A cut that changes nothing is a warning on the step.
+        A profile (a sketch, region or planar face) cuts against the normal of its plane, `depth` deep (also
+        plainly behind the profile: `cut("slot", body, plan, 3)`) or through all there is; with `both` half of
+        the depth to each side. The walls of the cut are called `name/side:item`. A cut that changes nothing
+        is a warning on the step.
         """
         from ..topology.body import Body
 
+        last = tools[-1] if len(tools) > 1 and isinstance(depth, Through) else None
+        if is_number(last):
+            tools, depth = tools[:-1], last
         solids = [t for t in tools if isinstance(t, Body)]
-        profiles: list[Profile] = [t for t in tools if not isinstance(t, Body)]
+        profiles = cast("list[Profile]", [t for t in tools if not isinstance(t, Body)])
         detail = _counted(len(solids)) if not profiles else f"a profile, depth {_told(depth)}"
 
         def build(warnings: list[str]) -> Body:
+            if solids and not profiles and not isinstance(depth, Through):
+                raise ModellingError(f"a depth goes with a profile; bodies are cut whole, got depth {depth}")
             made = [self._cutter(name, body, p, depth, both, warnings) for p in profiles]
             return verbs.cut(body, *solids, *made, warn=warnings.append)
 

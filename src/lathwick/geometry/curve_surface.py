@@ -55,6 +55,11 @@ def curve_surface_intersections(
     return rule(curve, t0, t1, closed, surface)
 
 
+def is_solved(curve: Curve, surface: Surface) -> bool:
+    """Whether their common points have a closed form, so that no search is needed."""
+    return (type(curve), type(surface)) in _CLOSED_FORMS
+
+
 def _line_plane(line: Line, t0: float, t1: float, _: bool, surface: PlaneSurface) -> list[float] | None:
     a, b = surface.gap(line.point(t0)), surface.gap(line.point(t1))
     if abs(a) <= RESOLUTION and abs(b) <= RESOLUTION:

@@ -20,6 +20,9 @@ from .windings import loop_outlines, samples_of, winding
 BORDER = 33
 """So many points along an edge tell the range of parameters of a face."""
 
+PIECES = 48
+"""So many boxes hold an edge."""
+
 TURN = (-math.pi, math.pi)
 MANY_PAIRS = 100_000
 """So many pairs of boxes are not looked at one by one."""
@@ -134,6 +137,25 @@ def _outline_box(face: Face) -> FloatArray:
     if not boxes:
         return np.array([[math.inf] * 3, [-math.inf] * 3])
     return np.array([np.min(boxes, axis=0)[0], np.max(boxes, axis=0)[1]])
+
+
+def comes_near(edge: Edge, face: Face) -> bool:
+    """Whether boxes around pieces of an edge meet some that together hold a face. Planes and what is known by
+    one box are taken to be near."""
+    if not face.surface.bulges or face.surface.whole_box() is not None:
+        return True
+    pieces, patches = edge.remembered("piece_boxes", _boxes_of_pieces), patch_boxes(face)
+    meets = (pieces[:, None, 0] <= patches[None, :, 1]) & (pieces[:, None, 1] >= patches[None, :, 0])
+    return bool(meets.all(axis=2).any())
+
+
+def _boxes_of_pieces(edge: Edge) -> FloatArray:
+    """Boxes that hold an edge piece by piece, (PIECES, 2, 3): larger by half a step than those of their ends,
+    by which an arc of half a turn leaves its chord."""
+    ends = edge.curve.points(np.linspace(edge.t0, edge.t1, PIECES + 1))
+    room = 0.5 * np.linalg.norm(np.diff(ends, axis=0), axis=1).max() + 2.0 * RESOLUTION
+    low, high = np.minimum(ends[:-1], ends[1:]), np.maximum(ends[:-1], ends[1:])
+    return np.stack([low - room, high + room], axis=1)
 
 
 def overlapping(one: FloatArray, two: FloatArray) -> list[tuple[int, int]]:
