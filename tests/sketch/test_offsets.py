@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import lathwick as lw
@@ -111,6 +111,7 @@ def test_only_lines_and_arcs():
 
 @settings(max_examples=120, deadline=None)
 @given(st.integers(0, 10**6), st.integers(3, 9), st.floats(-3, 3).map(lambda d: round(d, 2)))
+@example(1618, 9, 0.03)  # a corner of nearly half a turn
 def test_random_outlines_agree_with_fine_buffers(seed, corners, distance):
     """Star-shaped polygons, grown and shrunk, against buffers with arcs of 512 chords a quarter."""
     random = np.random.default_rng(seed)

@@ -65,9 +65,18 @@ class Arrangement:
         return next((cell for cell in self.cells if self.patch_of(cell).contains(point)), None)
 
     def joined(self, wanted: Callable[[Vec2], bool]) -> list[Patch]:
-        """The patches made of all cells for whose inner point `wanted` is true."""
-        chosen = [cell for cell in self.cells if wanted(_inner_point(self.patch_of(cell)))]
-        inside = {h for cell in chosen for cycle in (cell.outer, *cell.holes) for h in cycle}
+        """The patches made of all cells for whose inner point `wanted` is true.
+
+        A cell so flat that no point is surely inside goes with the one across its longest piece: it leaves no
+        slit between two that are wanted, and is none by itself.
+        """
+        spots = [(cell, _inner_point(self.patch_of(cell))) for cell in self.cells]
+        chosen = [cell for cell, spot in spots if spot is not None and wanted(spot)]
+        inside = _halves_of(chosen)
+        flat = [cell for cell, spot in spots if spot is None]
+        inside |= _halves_of(
+            [c for c in flat if max(c.outer, key=lambda h: self._halves[h].piece.length) ^ 1 in inside]
+        )
         border = {h for h in inside if h ^ 1 not in inside}
         cycles = self._traced(border)
         return [self.patch_of(cell) for cell in self._celled(cycles)]
@@ -304,8 +313,12 @@ def _join(one: Piece, two: Piece) -> Piece | None:
     return None
 
 
-def _inner_point(patch: Patch) -> Vec2:
-    """A point inside a patch, not on its boundary."""
+def _halves_of(cells: Iterable[Cell]) -> set[int]:
+    return {h for cell in cells for cycle in (cell.outer, *cell.holes) for h in cycle}
+
+
+def _inner_point(patch: Patch) -> Vec2 | None:
+    """A point inside a patch, not on its boundary; None where it is too flat to tell one."""
     piece = max(patch.outer.pieces, key=lambda p: p.length)
     x, y = piece.point(0.5)
     half = subpiece(piece, (0.5, (x, y)), (1.0, piece.point(1.0)))
@@ -317,7 +330,7 @@ def _inner_point(patch: Patch) -> Vec2:
         if all(_gap(part, spot) >= OFF * step for part in border) and patch.contains(spot):
             return spot
         step *= 0.5
-    raise AssertionError("a cell without an inside")
+    return None
 
 
 def _gap(piece: Piece, spot: Vec2) -> float:
