@@ -33,8 +33,8 @@ LEAST_WEIGHT, SAMPLES = 0.3, 25
 """A rational surface goes on beyond its borders by its own polynomials where weights, at so many samples each
 way, stay above this share of the least."""
 
-ROUNDED = 1e-13
-"""Parameters beyond a border by less, as a share of the range, are on it."""
+HARDLY = 1e-6
+"""Beyond a border by less, as a share of the last patch, its own polynomial is as good as Taylor's."""
 
 Orders = Sequence[tuple[int, int]]
 """Of derivatives, by u and by v."""
@@ -132,16 +132,22 @@ class SplineSurface(Surface):
         if self._goes_on_by_itself:
             return self._derived(uv, most)
         low, high = np.array(self.domain).T
-        room = ROUNDED * (high - low)
-        beyond = (uv < low - room) | (uv > high + room)
+        room = self._hardly_beyond
+        beyond = (uv < low - room[0]) | (uv > high + room[1])
         rows = beyond.any(axis=1)
-        found = self._derived(np.clip(uv, low, high), most)
+        found = self._derived(np.clip(uv, low - room[0], high + room[1]), most)
         if rows.any():
             outside = self._continued(uv[rows], np.clip(uv[rows], low, high), beyond[rows], most)
             for i in range(most + 1):
                 for j in range(most + 1 - i):
                     found[i][j][rows] = outside[i][j]
         return found
+
+    @cached_property
+    def _hardly_beyond(self) -> FloatArray:
+        """How far beyond the low and the high borders the patches there are followed, shape (2, 2)."""
+        stops = [np.unique(knots) for knots in self.knots]
+        return HARDLY * np.array([[s[1] - s[0] for s in stops], [s[-1] - s[-2] for s in stops]])
 
     @cached_property
     def _goes_on_by_itself(self) -> bool:
