@@ -140,11 +140,10 @@ def _outline_box(face: Face) -> FloatArray:
 
 
 def comes_near(edge: Edge, face: Face) -> bool:
-    """Whether boxes around pieces of an edge meet some that together hold a face. Planes and what is known by
-    one box are taken to be near."""
-    if not face.surface.bulges or face.surface.whole_box() is not None:
-        return True
-    pieces, patches = edge.remembered("piece_boxes", _boxes_of_pieces), patch_boxes(face)
+    """Whether boxes around pieces of an edge meet some that together hold a face."""
+    in_patches = face.surface.bulges and face.surface.whole_box() is None
+    patches = patch_boxes(face) if in_patches else outer_box(face)[None]
+    pieces = edge.remembered("piece_boxes", _boxes_of_pieces)
     meets = (pieces[:, None, 0] <= patches[None, :, 1]) & (pieces[:, None, 1] >= patches[None, :, 0])
     return bool(meets.all(axis=2).any())
 
