@@ -20,8 +20,8 @@ from .windings import loop_outlines, samples_of, winding
 BORDER = 33
 """So many points along an edge tell the range of parameters of a face."""
 
-PIECES = 48
-"""So many boxes hold an edge."""
+PIECES, FEWEST_PIECES = 48, 4
+"""So many boxes hold an edge, at least; and each part of it between its breaks."""
 
 TURN = (-math.pi, math.pi)
 MANY_PAIRS = 100_000
@@ -149,9 +149,12 @@ def comes_near(edge: Edge, face: Face) -> bool:
 
 
 def _boxes_of_pieces(edge: Edge) -> FloatArray:
-    """Boxes that hold an edge piece by piece, (PIECES, 2, 3): larger by half a step than those of their ends,
-    by which an arc of half a turn leaves its chord."""
-    ends = edge.curve.points(np.linspace(edge.t0, edge.t1, PIECES + 1))
+    """Boxes that hold an edge piece by piece, several for each of its `breaks`, (N, 2, 3): larger by half of
+    the longest step than those of their ends; an arc of half a turn leaves its chord by no more."""
+    stops = np.array(edge.curve.breaks(edge.t0, edge.t1))
+    each = max(FEWEST_PIECES, math.ceil(PIECES / (len(stops) - 1)))
+    t = np.append((stops[:-1, None] + np.diff(stops)[:, None] * np.arange(each) / each).ravel(), stops[-1])
+    ends = edge.curve.points(t)
     room = 0.5 * np.linalg.norm(np.diff(ends, axis=0), axis=1).max() + 2.0 * RESOLUTION
     low, high = np.minimum(ends[:-1], ends[1:]), np.maximum(ends[:-1], ends[1:])
     return np.stack([low - room, high + room], axis=1)
