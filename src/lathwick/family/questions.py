@@ -46,8 +46,8 @@ values of notes by their text."""
 class Limits:
     """The range of a parameter, around its value, over which the part builds and meets its guards.
 
-    low, high : the last values that work, infinite where nothing stops it within a wide search. below, above
-    : what stops it beyond them; "" for nothing.
+    low, high : the last values that work, to a millionth where that is a round one; infinite where nothing
+    stops it within a wide search. below, above : what stops it beyond them; "" for nothing.
     """
 
     low: float
