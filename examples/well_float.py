@@ -3,7 +3,8 @@ Well float
 ==========
 
 The float of a stilling well: an oval turned about its own axis, hollowed to one wall all over, and parted
-into two half shells that are joined with glue. It tells what it carries when it swims half under water.
+into two half shells that are joined with glue, for which a gap is left. It tells what it carries when it
+swims half under water.
 """
 
 import math
@@ -21,6 +22,7 @@ def well_float(
     across: lw.Length = lw.param(120.0, low=30, high=400),
     tall: lw.Length = lw.param(90.0, low=30, high=400),
     wall: lw.Length = lw.param(2.5, low=0.8, high=12),
+    glue: lw.Length = lw.param(0.1, low=0, high=1, note="between the halves"),
 ):
     short, long = sorted((across / 2, tall / 2))
     job.require(wall < short**2 / long, "the wall is thicker than the sharpest bend of the oval")
@@ -30,16 +32,17 @@ def well_float(
     solid = job.revolve("float", half.region((across / 4, 0)), axis)
     halves = job.split("parted", job.shell("hollow", solid, wall), lw.XY)
     lower, upper = job.separate(halves)
+    lid = job.move("glued", upper, dz=glue) if glue else upper
     polypropylene = lw.Material("polypropylene", "0.905 g/cm3")
     part = lw.Part(
-        {"lower": lw.Part(lower, color="steelblue"), "upper": lw.Part(upper, color="orange")},
+        {"lower": lw.Part(lower, color="steelblue"), "upper": lw.Part(lid, color="orange")},
         material=polypropylene,
     )
     job.note("carries, in kg:", solid.volume / 2 * WATER - part.mass, digits=3)
     return part
 
 
-def volume(across, tall, wall):
+def volume(across, tall, wall, glue):
     """What lies between an oval and its parallel surface (Steiner): area, mean curvature by a Gauss rule."""
     a, c = across / 2, tall / 2
     area = curved = 0.0

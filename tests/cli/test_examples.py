@@ -147,6 +147,15 @@ def test_a_vane_whose_bar_is_too_far_out_tells_that_pieces_do_not_connect():
     assert any(str(m) == "the pieces do not connect" for m in part.messages)
 
 
+@pytest.mark.parametrize("name", ["gauge_house", "well_float"])
+def test_files_of_several_bodies_are_sound(name, tmp_path, outside_check):
+    part = getattr(example(name), name)()
+    for suffix in ("step", "stl"):
+        part.save(tmp_path / f"part.{suffix}")
+        outside_check(tmp_path / f"part.{suffix}")
+    assert lw.read_mesh(tmp_path / "part.stl").is_watertight
+
+
 def test_the_parts_list_of_the_gauge_house():
     """Counts, materials and masses; all bodies apart, none in another."""
     part = example("gauge_house").gauge_house()
