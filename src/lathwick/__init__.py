@@ -13,6 +13,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    __version__: str
     from .errors import ExchangeError as ExchangeError
     from .errors import LathwickError as LathwickError
     from .errors import ModellingError as ModellingError
@@ -179,6 +180,8 @@ __all__ = sorted(_HOME_OF)
 
 
 def __getattr__(name: str) -> Any:
+    if name == "__version__":
+        return import_module("importlib.metadata").version("lathwick")
     if name not in _HOME_OF:
         raise AttributeError(f"module 'lathwick' has no attribute {name!r}")
     home = _HOME_OF[name]

@@ -1,5 +1,6 @@
 """The command line: what it prints, writes, and returns."""
 
+import importlib.metadata
 import importlib.util
 import os
 import subprocess
@@ -222,6 +223,7 @@ def test_every_public_name_is_there_and_typed():
     order = "import lathwick as lw; lw.vary; lw.Sketch; print(callable(lw.design), callable(lw.extrude))"
     run = subprocess.run([sys.executable, "-c", order], capture_output=True, text=True, check=True)
     assert run.stdout.strip() == "True True"
+    assert lw.__version__ == importlib.metadata.version("lathwick")
     with pytest.raises(AttributeError, match="no attribute 'nothing'"):
         lw.nothing  # noqa: B018
 
