@@ -18,7 +18,7 @@ from ..family.part import Part
 from ..family.presets import Presets
 from ..family.script import load_design
 from ..family.tables import name_problem
-from ..family.telling import meetings
+from ..family.telling import meetings, touches
 from ..family.variants import (
     TABLE_FILE,
     RunNotWritten,
@@ -90,7 +90,7 @@ def build_part(
 
 def _show_shells(part: Part) -> None:
     """What a receiver of one STL of several bodies needs to know: of those that touch, as information."""
-    met = meetings(part)
+    met = touches(part)
     if met:
         more = f" (and {len(met) - 1} more pairs; lathwick check lists them)" if len(met) > 1 else ""
         text = f"in the STL each body is a shell of its own: {met[0]}{more}; --each parts them"

@@ -124,11 +124,26 @@ def meetings(part: Part) -> list[str]:
     leaves, told = part.leaves(), []
     for a, b in _near_pairs(part, RESOLUTION)[:MOST_PAIRS]:
         one, two = leaves[a].body, leaves[b].body
-        if text := _shared(a, one, b, two):
+        if (text := _shared(a, one, b, two)) or (text := _touch(a, one, b, two)):
             told.append(text)
-        elif (place := _contact(one, two)) is not None:
-            told.append(f'"{a}" and "{b}" touch, at {place_text(place.tolist())}')
     return told
+
+
+def touches(part: Part) -> list[str]:
+    """As `meetings`, of bodies that touch; not of those in each other, which the part's messages tell of."""
+    leaves = part.leaves()
+    pairs = [
+        (a, b)
+        for a, b in _near_pairs(part, RESOLUTION)
+        if not any(f'"{a}" and "{b}"' in message.text for message in part.messages)
+    ]
+    found = (_touch(a, leaves[a].body, b, leaves[b].body) for a, b in pairs[:MOST_PAIRS])
+    return [text for text in found if text]
+
+
+def _touch(a: str, one: Body, b: str, two: Body) -> str:
+    place = _contact(one, two)
+    return "" if place is None else f'"{a}" and "{b}" touch, at {place_text(place.tolist())}'
 
 
 def in_each_other(part: Part) -> list[Message]:

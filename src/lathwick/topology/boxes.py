@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from ..geometry.curve_surface import is_solved
 from ..geometry.curves import ROUND, STRAIGHT
 from ..geometry.many_curves import boxes_of
 from ..geometry.placement import FloatArray
@@ -139,8 +140,11 @@ def _outline_box(face: Face) -> FloatArray:
     return np.array([np.min(boxes, axis=0)[0], np.max(boxes, axis=0)[1]])
 
 
-def comes_near(edge: Edge, face: Face) -> bool:
-    """Whether boxes around pieces of an edge meet some that together hold a face."""
+def may_hit(edge: Edge, face: Face) -> bool:
+    """Whether to look for common points of an edge and a face: these have a closed form, or boxes around
+    pieces of the edge meet some that together hold the face."""
+    if is_solved(edge.curve, face.surface):
+        return True
     in_patches = face.surface.bulges and face.surface.whole_box() is None
     patches = patch_boxes(face) if in_patches else outer_box(face)[None]
     pieces = edge.remembered("piece_boxes", _boxes_of_pieces)

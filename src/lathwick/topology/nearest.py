@@ -13,6 +13,7 @@ from ..geometry.tolerance import RESOLUTION
 from ..geometry.vector import Vec3, distance
 from .boxes import face_bounds, overlapping
 from .brep import Face
+from .parting import reach_across
 from .trim import OUTSIDE, UNCLEAR, region_of
 
 
@@ -74,8 +75,6 @@ def _is_beside(face: Face, other: Face) -> bool:
     plane = other.surface.plane
     if plane is None:
         return False
-    way = np.asarray(plane.normal)
-    reaches = [coedge.edge.curve.reach(coedge.edge.t0, coedge.edge.t1, way) for coedge in face.coedges()]
-    heights = np.concatenate([np.ravel(reaches), face.surface.extreme_points(way[None]) @ way])
-    off = heights - way @ np.asarray(plane.origin)
-    return bool(off.size) and bool(off.min() > RESOLUTION or off.max() < -RESOLUTION)
+    normal = np.asarray(plane.normal)
+    reach = reach_across(face, normal, float(normal @ plane.origin))
+    return reach.least > RESOLUTION or reach.most < -RESOLUTION

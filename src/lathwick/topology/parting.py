@@ -25,7 +25,7 @@ def are_parted(one: Face, two: Face) -> bool:
     for normal, height in _planes(one, two):
         if not _may_part(normal, height, one, two):
             continue
-        above, below = (_reach(face, normal, height) for face in (one, two))
+        above, below = (reach_across(face, normal, height) for face in (one, two))
         for upper, lower in ((above, below), (below, above)):
             if upper.least >= -ROOM and lower.most <= ROOM and not (upper.inner and lower.inner):
                 return True
@@ -48,7 +48,7 @@ def _border(face: Face) -> FloatArray:
     return np.concatenate([np.zeros((0, 3)), *rows])
 
 
-class _Reach:
+class Reach:
     """How far a face lies above and below a plane, and whether it reaches that inside of its borders."""
 
     def __init__(self, border: FloatArray, spots: FloatArray) -> None:
@@ -57,12 +57,13 @@ class _Reach:
         self.inner = bool((np.abs(spots) <= ROOM).any())
 
 
-def _reach(face: Face, normal: FloatArray, height: float) -> _Reach:
+def reach_across(face: Face, normal: FloatArray, height: float) -> Reach:
+    """How far a face reaches above and below a plane of a unit normal, (3,), at a height along it."""
     border = np.concatenate([_farthest(coedge.edge, normal) for coedge in face.coedges()] or [np.zeros(0)])
     spots = face.surface.extreme_points(normal[None])
     if len(spots):
         spots = in_face(face, spots)
-    return _Reach(border - height, spots @ normal - height)
+    return Reach(border - height, spots @ normal - height)
 
 
 def _farthest(edge: Edge, normal: FloatArray) -> FloatArray:

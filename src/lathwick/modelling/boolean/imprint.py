@@ -20,7 +20,7 @@ import numpy as np
 from ...errors import ModellingError
 from ...geometry.contacts import NOTHING, SAME, Intersection
 from ...geometry.curve import Curve
-from ...geometry.curve_surface import curve_surface_intersections, is_solved
+from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.curves import Circle, Line
 from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray, Plane
@@ -28,7 +28,7 @@ from ...geometry.surface import Surface
 from ...geometry.surfaces import CylinderSurface, PlaneSurface
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import Vec3, cross, distance, dot, norm
-from ...topology.boxes import beside_plane, comes_near, outer_box, overlapping
+from ...topology.boxes import beside_plane, may_hit, outer_box, overlapping
 from ...topology.brep import ONE_SIDED, Edge, Face, Vertex
 from ...topology.trim import INSIDE, ON, OUTSIDE, UNCLEAR, region_of
 from .fragments import NEAR, Cut, Fragment, FragmentTable, Nodes, divided, gap_to
@@ -191,7 +191,7 @@ class Imprinter:
                     if (edge, other) in self._hits or not _meet(edge.bounds, box):
                         continue
                     self._hits[edge, other] = []
-                    if is_solved(edge.curve, other.surface) or comes_near(edge, other):
+                    if may_hit(edge, other):
                         found[other] += self._hits_of(edge, other)
         valid: list[_Hit] = []
         for other, hits in found.items():

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from ...geometry.contacts import SAME
-from ...geometry.curve_surface import curve_surface_intersections, is_solved
+from ...geometry.curve_surface import curve_surface_intersections
 from ...geometry.intersections import intersection
 from ...geometry.placement import FloatArray
 from ...geometry.tolerance import RESOLUTION
 from ...geometry.vector import dot
-from ...topology.boxes import comes_near, outer_box, overlapping
+from ...topology.boxes import may_hit, outer_box, overlapping
 from ...topology.brep import Edge, Face, Lump, Vertex
 from ...topology.trim import INSIDE, region_of
 from .errors import TooLargeError
@@ -80,7 +80,7 @@ def _hits(one: Face, edges: Sequence[Edge], two: Face, touching: bool) -> bool:
     On one surface they never may."""
     touching = touching and bool(edges) and intersection(one.surface, two.surface) is not SAME
     for edge in edges:
-        if not (is_solved(edge.curve, two.surface) or comes_near(edge, two)):
+        if not may_hit(edge, two):
             continue
         found = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
         if found is None and not touching and _crosses_border(edge, two):
