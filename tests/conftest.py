@@ -44,16 +44,28 @@ def outside_check() -> Callable[[Path], None]:
 
 def faults(path: Path) -> str:
     """What the independent checker for a file finds wrong; "" if nothing, or without the checker."""
-    checker = CHECKERS[path.suffix]
-    if not checker.exists():
+    check = _checker(path.suffix)
+    if check is None:
         return ""
-    if str(checker.parent) not in sys.path:
-        sys.path.append(str(checker.parent))
-    check = importlib.import_module(checker.stem).check
     if path.suffix == ".stl":
         return "; ".join(check(path)["problems"])
     found = check(path)
     return "; ".join(str(finding) for finding in found.findings) if found.exit_code else ""
+
+
+def area_outside(path: Path) -> float | None:
+    """The area of all in a STEP file by the reader and the quadrature of the checker; None without it."""
+    check = _checker(".step")
+    return None if check is None else check(path).total["area_mm2"]
+
+
+def _checker(suffix: str) -> Callable[[Path], Any] | None:
+    checker = CHECKERS[suffix]
+    if not checker.exists():
+        return None
+    if str(checker.parent) not in sys.path:
+        sys.path.append(str(checker.parent))
+    return importlib.import_module(checker.stem).check
 
 
 def sound(body, folder, outside_check):

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 import importlib.util
+import math
 import sys
 from pathlib import Path
 
 import pytest
 
 import lathwick as lw
+from lathwick.family.script import load_design
 
-from ..conftest import sound
+from ..conftest import area_outside, sound
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
+
+
+LONG_OUTSIDE = ("guard_stud", "rain_strainer", "tag_plate", "vane", "logger_cover")
+"""Examples that the outside checker takes more than a few seconds for."""
 
 
 def example(name):
@@ -22,6 +28,12 @@ def example(name):
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
     return module
+
+
+def areas_agree(part, folder):
+    """The area is that of another reader of the file, by a quadrature of its own."""
+    part.save(folder / "area.step")
+    assert area_outside(folder / "area.step") in (None, pytest.approx(part.area, rel=2e-9))
 
 
 @pytest.mark.parametrize(
@@ -95,8 +107,33 @@ def test_an_example_has_its_volume(name, values, tmp_path, outside_check):
     part = getattr(module, name)(**values)
     exact = 1e-7 if name == "bearing_housing" else 1e-9  # circles of its slices are polygons
     assert part.volume == pytest.approx(module.volume(**part.params), rel=exact)
+    if not values and name not in LONG_OUTSIDE:
+        areas_agree(part, tmp_path)
     if name in ("conduit", "handrail", "bearing_housing", "logger_cover") and not values:
         sound(part.body, tmp_path, outside_check)
+
+
+@pytest.mark.parametrize("name", LONG_OUTSIDE)
+def test_an_example_has_its_area(name, tmp_path):
+    areas_agree(getattr(example(name), name)(), tmp_path)
+
+
+def test_a_spring_has_the_area_of_its_wire():
+    """A pipe has the girth of its section times the length of its middle line, and two ends."""
+    wire, coil, pitch, turns = 2.0, 16.0, 5.0, 2
+    part = example("guard_spring").guard_spring(wire=wire, coil=coil, pitch=pitch, turns=turns)
+    length = turns * math.hypot(math.pi * coil, pitch)
+    assert part.area == pytest.approx(math.pi * wire * length + math.pi * wire**2 / 2, rel=1e-9)
+
+
+def test_the_presets_of_the_stud():
+    """Each is built, and has the volume of its closed form."""
+    module = example("guard_stud")
+    design = load_design(str(EXAMPLES / "guard_stud.py"))
+    assert set(design.presets) == {"M6", "M8", "M8 nut", "M12 loose"}
+    for name in ("M8 nut", "M12 loose"):
+        part = design(**design.preset(name) | {"thread": 6})
+        assert part.volume == pytest.approx(module.volume(**part.params), rel=1e-9)
 
 
 def test_all_sizes_of_the_table(tmp_path):

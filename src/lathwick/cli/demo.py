@@ -14,6 +14,7 @@ from rich.markup import escape
 
 from ..errors import ParameterError
 from ..family.files import save
+from ..family.presets import SUFFIX
 from ..family.script import load_design
 from .show import console, heading, show_measures, show_messages, show_steps, show_written, table_of
 from .work import run_variants
@@ -90,12 +91,17 @@ def run_example(name: str, out: Path) -> int:
     for path in written:
         save(part, path)
     show_written([script, *written])
+    if design.presets:
+        presets = escape(", ".join(design.presets))
+        console.print(
+            f"  presets {presets}: [bold]lathwick vary {escape(str(script))} --presets[/]", highlight=False
+        )
     table = out / f"{name}_sizes.csv"
     return run_variants(design, table, out / "sizes", ("step", "stl"), {}) if table.is_file() else 0
 
 
 def _needed(name: str) -> set[str]:
-    """The files of the kit that an example is made of: it, what it imports, what it names, its table."""
+    """The files of the kit that an example needs: it, what it imports and names, its table and presets."""
     found: set[str] = set()
     waiting = [name]
     while waiting:
@@ -106,7 +112,8 @@ def _needed(name: str) -> set[str]:
         texts = {n.value for n in ast.walk(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str)}
         waiting += [n for n in names if n in examples() and f"{n}.py" not in found]
         files = {text for text in texts if text.endswith((".csv", ".step", ".toml"))}
-        found |= {file for file in (*files, f"{script}_sizes.csv") if (_kit() / file).is_file()}
+        beside = (f"{script}_sizes.csv", f"{script}{SUFFIX}")
+        found |= {file for file in (*files, *beside) if (_kit() / file).is_file()}
     return found
 
 

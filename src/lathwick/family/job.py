@@ -403,7 +403,7 @@ class Job(Hinting, Recorder):
         return self._record(
             name,
             "fillet",
-            f"radius {radius}",
+            f"radius {_told(radius)}",
             lambda warnings: verbs.fillet(
                 body, edges, radius, follow=follow, skip=skip, step=name, warn=warnings.append
             ),
@@ -425,11 +425,11 @@ class Job(Hinting, Recorder):
     ) -> Body:
         """Bevel edges: equal, with two sizes, or with a size and an angle in degrees; or several selections,
         with a size for each; see `lathwick.chamfer`. Faces: `name/bevel`, `name/corner`."""
-        detail = f"size {size}"
+        detail = f"size {_told(size)}"
         if size2 is not None:
-            detail += f" x {size2}"
+            detail += f" x {_told(size2)}"
         if angle is not None:
-            detail += f", {angle} degrees"
+            detail += f", {_told(angle)} degrees"
         made = self._record(
             name,
             "chamfer",
@@ -463,7 +463,7 @@ class Job(Hinting, Recorder):
         return self._record(
             name,
             "draft",
-            f"{angle} degrees",
+            f"{_told(angle)} degrees",
             lambda _: verbs.draft(body, faces, angle, neutral, split, step=name),
             chosen=faces,
         )
@@ -482,7 +482,7 @@ class Job(Hinting, Recorder):
         return self._record(
             name,
             "shell",
-            f"thickness {thickness}",
+            f"thickness {_told(thickness)}",
             lambda _: verbs.shell(body, thickness, open, other=other, step=name),
             chosen=open,
         )
@@ -519,7 +519,7 @@ class Job(Hinting, Recorder):
         """`count` copies in a row, on both sides of the first with `both`; with `along2` as many rows as
         `count2`, `spacing2` apart. Copies that touch are united. Faces of copies answer to `name/role`
         besides, and to `name.K/role` with the number of the copy."""
-        detail = f"{count} x {spacing}" + (f", {count2} rows" if along2 is not None else "")
+        detail = f"{count} x {_told(spacing)}" + (f", {count2} rows" if along2 is not None else "")
 
         def build(_: list[str]) -> Body:
             return verbs.linear_pattern(
@@ -575,8 +575,11 @@ class Job(Hinting, Recorder):
         return self._record(name, "scale", f"{factor:g}", lambda _: verbs.scale(body, factor))
 
 
-def _told(depth: object) -> str:
-    return f"{depth:g}" if isinstance(depth, (int, float)) else str(depth)
+def _told(size: object) -> str:
+    """A size as a step tells it, or one for each selection."""
+    if isinstance(size, (list, tuple)):
+        return ", ".join(_told(s) for s in size)
+    return f"{size:g}" if isinstance(size, (int, float)) else str(size)
 
 
 def _counted(bodies: int) -> str:

@@ -22,7 +22,7 @@ from ...geometry.curve import Curve
 from ...geometry.curves import Circle, Ellipse, Line
 from ...geometry.intersections import PARALLEL, intersection
 from ...geometry.surface import Surface
-from ...geometry.tolerance import GRAZING, RESOLUTION, SMOOTH
+from ...geometry.tolerance import GRAZING, JOIN, RESOLUTION, SMOOTH
 from ...geometry.vector import Vec3, cross, distance, dot, negated, norm, sub
 from ...topology.boxes import keep_boxes
 from ...topology.brep import Coedge, Edge, Face, Loop, Lump, Shell, Vertex
@@ -184,9 +184,18 @@ def _one_surface(a: Cell, b: Cell, p: Vec3, known: dict[tuple[int, int], bool]) 
     key = (id(a.face), id(b.face))
     if key not in known:
         known[key] = a.face.surface.kind == b.face.surface.kind and (
-            a.face.surface is b.face.surface or intersection(a.face.surface, b.face.surface) is SAME
+            a.face.surface is b.face.surface
+            or (_may_be_one(a, b) and intersection(a.face.surface, b.face.surface) is SAME)
         )
     return known[key]
+
+
+def _may_be_one(a: Cell, b: Cell) -> bool:
+    """Whether the border of either cell lies on the surface of the other, within what edges are let off."""
+    return any(
+        all(abs(two.face.surface.gap(half[0].middle)) <= 2.0 * JOIN for half in one.halves)
+        for one, two in ((a, b), (b, a))
+    )
 
 
 def _patch(group: Sequence[Cell], dropped: _Dropped, nodes: Nodes) -> _Patch:
