@@ -95,11 +95,20 @@ def crossing_faces(body: Body, mesh: Triangles, chords: Sequence[float]) -> dict
             if fine:
                 meets &= (mesh.rows[rows] < mesh.border).sum(axis=1) > 1
             chosen = rows.start + np.flatnonzero(meets)
-            sets.append(_beside(corners, chosen, faces[other], (reach, flat)))
-            if not len(sets[-1]):
+            if faces[other].surface.plane is not None:
+                chosen = _beside(corners, chosen, faces[other], (reach, flat))
+            sets.append(chosen)
+            if not len(chosen):
                 break
-        if len(sets) == 2 and len(sets[1]):
-            doubtful.append((i, j, _near(corners, sets[0], sets[1], flat)))
+        else:
+            pairs = _near(corners, sets[0], sets[1], flat)
+            for side, (_, other) in enumerate(order):
+                if faces[other].surface.plane is None:
+                    some = np.unique(pairs[:, side])
+                    left = _beside(corners, some, faces[other], (reach, flat))
+                    pairs = pairs[np.isin(pairs[:, side], left)]
+            if len(pairs):
+                doubtful.append((i, j, pairs))
     wrong = _which_cross((corners, mesh.rows, flat), [pairs for _, _, pairs in doubtful])
     found: dict[Face, list[FloatArray]] = {}
     for n, pairs in wrong.items():
