@@ -11,6 +11,7 @@ surfaces", Computer Graphics 19 (1985).
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -48,6 +49,8 @@ class Patched(Protocol):
     @property
     def domain(self) -> tuple[Interval, Interval]: ...
     @property
+    def ray_patches(self) -> RayPatches: ...
+    @property
     def reachable(self) -> tuple[Interval, Interval]: ...
     def smooth_breaks(self) -> tuple[Sequence[float], Sequence[float]]: ...
     def points(self, uv: FloatArray) -> FloatArray: ...
@@ -58,30 +61,41 @@ def patch_ray_hits(surface: Patched, origins: FloatArray, direction: FloatArray)
     """Distances along the rays from `origins`, (N, 3), in a unit direction, (3,), shape (N, K), NaN where
     there is no hit."""
     plane = np.linalg.svd(direction[None])[2][1:]  # two directions across the rays
-    low, high = _ranges(surface)
-    rays, uv = _candidates(surface, origins @ plane.T, plane, low, high)
+    low, high = surface.ray_patches.range
+    rays, uv = _candidates(surface, origins @ plane.T, plane)
     uv, good = _hit(surface, uv, (origins @ plane.T)[rays], plane, low, high)
     rays, uv = _once(rays[good], uv[good], high - low)
     t = ((surface.points(uv) - origins[rays]) @ direction) if len(rays) else np.zeros(0)
     return filled_rows(rays, t, len(origins))
 
 
-def _ranges(surface: Patched) -> tuple[FloatArray, FloatArray]:
-    low, high = np.array(surface.domain).T
-    inner = np.array(surface.reachable).T
-    room = MARGIN * (high - low)
-    return np.maximum(low - room, inner[0]), np.minimum(high + room, inner[1])
+@dataclass(frozen=True, slots=True, eq=False)
+class RayPatches:
+    """Patches that a surface is divided in, whichever way rays run. range : least and largest (u, v), of
+    shape (2,) each; middles (N, 2); half : their half sizes, (2,); with the derivatives at the middles."""
+
+    range: tuple[FloatArray, FloatArray]
+    middles: FloatArray
+    half: FloatArray
+    derivatives: list[list[FloatArray]]
+
+    @classmethod
+    def of(cls, surface: Patched) -> RayPatches:
+        low, high = np.array(surface.domain).T
+        inner = np.array(surface.reachable).T
+        room = MARGIN * (high - low)
+        low, high = np.maximum(low - room, inner[0]), np.minimum(high + room, inner[1])
+        counts = [max(8, 3 * (len(breaks) + 1)) for breaks in surface.smooth_breaks()]
+        sides = [low[k] + (high - low)[k] * (np.arange(n) + 0.5) / n for k, n in enumerate(counts)]
+        middles = np.stack(np.meshgrid(*sides, indexing="ij"), axis=-1).reshape(-1, 2)
+        return cls((low, high), middles, 0.5 * (high - low) / np.array(counts), surface.derivatives(middles))
 
 
-def _candidates(
-    surface: Patched, targets: FloatArray, plane: FloatArray, low: FloatArray, high: FloatArray
-) -> tuple[IntArray, FloatArray]:
+def _candidates(surface: Patched, targets: FloatArray, plane: FloatArray) -> tuple[IntArray, FloatArray]:
     """The rays, by number, and the middles of the small patches that they may hit."""
-    counts = [max(8, 3 * (len(breaks) + 1)) for breaks in surface.smooth_breaks()]
-    sides = [low[k] + (high - low)[k] * (np.arange(n) + 0.5) / n for k, n in enumerate(counts)]
-    middles = np.stack(np.meshgrid(*sides, indexing="ij"), axis=-1).reshape(-1, 2)
-    half = 0.5 * (high - low) / np.array(counts)
-    center, reach = _pictures(surface, middles, half, plane)
+    patches = surface.ray_patches
+    middles, half = patches.middles, patches.half
+    center, reach = _pictures(patches.derivatives, half, plane)
     rays, cells = [], []
     rows = max(1, CHUNK // len(middles))
     for start in range(0, len(targets), rows):
@@ -95,17 +109,17 @@ def _candidates(
         shifts = np.array([(-1, -1), (-1, 1), (1, -1), (1, 1)]) * half
         uv = (uv[:, None] + shifts).reshape(-1, 2)
         number = np.repeat(number, 4)
-        center, reach = _pictures(surface, uv, half, plane)
+        center, reach = _pictures(surface.derivatives(uv), half, plane)
         kept = (np.abs(targets[number] - center) <= reach).all(axis=1)
         number, uv = number[kept], uv[kept]
     return number, uv
 
 
 def _pictures(
-    surface: Patched, uv: FloatArray, half: FloatArray, plane: FloatArray
+    d: Sequence[Sequence[FloatArray]], half: FloatArray, plane: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
-    """Middles and half sizes, (N, 2), of boxes around the pictures of patches about `uv`."""
-    d = surface.derivatives(uv)
+    """Middles and half sizes, (N, 2), of boxes around the pictures of patches about places with these
+    derivatives."""
     flat = [np.abs(x @ plane.T) for x in (d[1][0], d[0][1], d[2][0], d[1][1], d[0][2])]
     a, b = half
     first = a * flat[0] + b * flat[1]

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from .curve import AXES, required
 from .motion import Motion
 from .newton_steps import newton_step, solved, stepped
-from .patch_rays import patch_ray_hits
+from .patch_rays import RayPatches, patch_ray_hits
 from .placement import FloatArray, Plane
 from .tolerance import NOWHERE
 from .vector import Vec2, Vec3, cross, dot, norm, sub
@@ -480,6 +480,10 @@ class Surface:
         """Distances along the lines from `origins`, shape (N, 3), in one unit direction, (3,), where they
         meet the surface; shape (N, K), NaN where there is no hit. Distances may be negative."""
         return patch_ray_hits(self, origins, direction)
+
+    @cached_property
+    def ray_patches(self) -> RayPatches:
+        return RayPatches.of(self)
 
     # ------------------------------------------------------------------ images
 
