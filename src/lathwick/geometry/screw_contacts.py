@@ -22,7 +22,7 @@ from .tolerance import NOWHERE, RESOLUTION
 from .vector import Vec3, dot, sub
 
 NODES = (17, 33, 65, 129, 257)
-NEAR = 1e-11
+NEAR = 1e-10
 """Splines pass so near to points between those that they were laid through, as a share of the size."""
 
 SPOTS, REDUCED = 257, 513
