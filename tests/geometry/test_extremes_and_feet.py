@@ -114,6 +114,25 @@ def test_the_nearest_point_of_faces_and_edges(kind):
             assert away.min() - 0.5 * step <= edge.distance_to(spot) <= away.min() + 1e-9 * size
 
 
+def test_feet_beyond_the_corners_of_a_wall_are_the_nearest_around():
+    """The way from a foot to its point is square to the wall, or leads out across its border there."""
+    foot, top = lw.Sketch(lw.XY), lw.Sketch(lw.XY.offset(20))
+    foot.polygon(5, 8)
+    top.ellipse((0, 0), 9, 6)
+    wall = lw.loft([foot, top], step="it").faces("it/side:polygon1.1")[0].brep.surface
+    points = np.random.default_rng(1).uniform((-30, -30, -20), (30, 30, 40), (500, 3))
+    uv = wall.parameters(points)
+    d = wall.derivatives(uv, 1)
+    low, high = np.array(wall.reachable).T
+    for k, along in enumerate((d[1][0], d[0][1])):
+        sizes = np.linalg.norm(along, axis=1) * np.linalg.norm(points - d[0][0], axis=1)
+        slope = ((d[0][0] - points) * along).sum(axis=1) / sizes
+        assert (slope[uv[:, k] > low[k]] < 1e-9).all()
+        assert (slope[uv[:, k] < high[k]] > -1e-9).all()
+    for point, found in zip(points[:60], uv[:60], strict=True):
+        assert wall.foot(tuple(point)) == pytest.approx(tuple(found), abs=1e-8)
+
+
 def test_the_foot_on_a_cone_is_square_to_its_wall():
     """Inside and outside, and above the tip the distance to that."""
     body = lw.cone(3, 0, 4)  # a wall of slope 3 : 4

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,12 +13,34 @@ from .tolerance import NOWHERE
 BoolArray = NDArray[np.bool_]
 
 
-def stepped(at: float, step: float, low: float, high: float, period: float) -> tuple[float, float]:
-    """A parameter after a step, within its range or round its period; and the step as it was made."""
+def room(at: float, step: float, low: float, high: float, period: float) -> float:
+    """How many steps a parameter may go before it leaves its range."""
+    if period or step == 0.0:
+        return math.inf
+    return ((high if step > 0.0 else low) - at) / step
+
+
+def stepped(
+    at: float, step: float, share: float, low: float, high: float, period: float
+) -> tuple[float, float]:
+    """A parameter after a share of a step, round its period or to the end of its range at most; and how far
+    that was."""
     if period:
-        return low + (at + step - low) % period, step
-    to = min(max(at + step, low), high)
+        return low + (at + share * step - low) % period, share * step
+    to = at + share * step
+    if room(at, step, low, high, period) <= share:
+        to = high if step > 0.0 else low
     return to, to - at
+
+
+def within(here: FloatArray, move: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
+    """Parameters (N, 2) after moves, as far as the first border that they come upon: a move that is cut short
+    keeps its direction, in which what is sought comes nearer."""
+    ends = np.where(move > 0.0, high, low)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        rooms = np.where(move == 0.0, np.inf, (ends - here) / move)
+    share = np.minimum(rooms.min(axis=1), 1.0)[:, None]
+    return np.asarray(np.where(rooms <= share, ends, here + share * move))
 
 
 def solved(a: FloatArray, b: FloatArray, c: FloatArray, slope: FloatArray) -> FloatArray:

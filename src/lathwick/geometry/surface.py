@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from .curve import AXES, required
 from .motion import Motion
-from .newton_steps import newton_step, solved, stepped
+from .newton_steps import newton_step, room, solved, stepped, within
 from .patch_rays import RayPatches, patch_ray_hits
 from .placement import FloatArray, Plane
 from .tolerance import NOWHERE
@@ -260,7 +260,7 @@ class Surface:
             d = self.derivatives(here)
             before = ((d[0][0] - target) ** 2).sum(axis=1)
             move, sure = newton_step(target, here, d, low, high)
-            moved = np.clip(here + move, low, high)
+            moved = within(here, move, low, high)
             rough = np.flatnonzero((np.abs(move) > ROUGH * span).any(axis=1))
             for _ in range(HALVINGS if len(rough) else 0):
                 away = ((self.points(moved[rough]) - target[rough]) ** 2).sum(axis=1)
@@ -333,8 +333,9 @@ class Surface:
                 step_u, step_v = 0.0, -g / c
             if not round_v and ((v <= v0 and step_v < 0.0) or (v >= v1 and step_v > 0.0)):
                 step_u, step_v = 0.0 if stuck_u else -f / a, 0.0
-            u, step_u = stepped(u, step_u, u0, u1, round_u)
-            v, step_v = stepped(v, step_v, v0, v1, round_v)
+            share = min(room(u, step_u, u0, u1, round_u), room(v, step_v, v0, v1, round_v), 1.0)
+            u, step_u = stepped(u, step_u, share, u0, u1, round_u)
+            v, step_v = stepped(v, step_v, share, v0, v1, round_v)
             if abs(step_u) <= LAST_STEP * (u1 - u0) and abs(step_v) <= LAST_STEP * (v1 - v0):
                 return u, v
         return None
