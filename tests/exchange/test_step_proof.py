@@ -187,6 +187,18 @@ def test_what_is_written_reaches_as_far_as_its_edges(seed, tmp_path):
     assert trial(seed, tmp_path) == "right"
 
 
+@pytest.mark.parametrize("seed", [1, 4, 21])
+def test_a_seam_where_two_pieces_of_a_swept_oval_meet(seed, tmp_path, outside_check):
+    """Rounding puts the start of the ring between them before the seam or behind it: it lies on that."""
+    random = np.random.default_rng(seed)
+    way = lw.route(np.cumsum(random.uniform(-80, 80, (4, 3)), axis=0).tolist(), bend=8)
+    oval = lw.Sketch(way.plane_at(0))
+    oval.ellipse((0, 0), 3, 1.5, angle=float(random.uniform(0, 90)))
+    lw.save(lw.sweep(oval, way), tmp_path / "pipe.step")
+    outside_check(tmp_path / "pipe.step")
+    assert lw.read_step(tmp_path / "pipe.step").body.is_valid
+
+
 def test_curves_have_few_poles(tmp_path):
     """Twelve radial holes through a rounded rim: their crossings are round loops, written with some dozens of
     poles each, and the volume is that of the body."""

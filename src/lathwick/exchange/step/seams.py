@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...errors import ExchangeError
 from ...geometry.placement import FloatArray
@@ -27,6 +28,9 @@ CANDIDATES = 24
 """So many places for a seam are tried, besides the start of the surface."""
 
 NEAR = 2.0 * RESOLUTION
+OFF = 10.0 * RESOLUTION
+"""Vertices may lie so far beside the seam."""
+
 ROUNDED = 1e-12
 """Parameters so near to the seam, as a share of its period, lie on it."""
 
@@ -128,8 +132,7 @@ def _crossings(face: Face, paths: Sequence[Sequence[FloatArray]], k: int, at: fl
         row = np.concatenate([uv[:, k] for uv in rows])
         lap = surface.periods[k] * round((row[-1] - row[0]) / surface.periods[k])
         shares = (np.append(row, row[0] + lap) - at) / surface.periods[k]
-        on_seam = np.abs(shares - np.round(shares)) <= ROUNDED
-        turns = np.floor(np.where(on_seam, np.round(shares), shares))  # one more at each crossing
+        turns = np.floor(np.where(_is_whole(shares), np.round(shares), shares))  # one more at each crossing
         for j in np.flatnonzero(np.diff(turns)).tolist():
             i, n = divmod(j, SPOTS)
             coedge, after = loop.coedges[i], i
@@ -139,9 +142,25 @@ def _crossings(face: Face, paths: Sequence[Sequence[FloatArray]], k: int, at: fl
                 cut = _cut(surface, coedge, k, at, row[i * SPOTS : (i + 1) * SPOTS], n)
             if n == SPOTS - 1 or (cut.vertex is not None and cut.vertex is coedge.end):
                 after = (i + 1) % len(loop.coedges)
-            place = surface.parameters(np.array([cut.point]))[0]
-            found.append(Crossing(number, after, cut, float(place[1 - k])))
+            found.append(Crossing(number, after, cut, _along(face, k, at, cut)))
     return found
+
+
+def _along(face: Face, k: int, at: float, cut: Cut) -> float:
+    """The place of a cut along the seam. Raises ExchangeError where it is not on that."""
+    place = face.surface.parameters(np.array([cut.point]))[0]
+    place[k] = at
+    x, y, z = face.surface.points(place[None])[0].tolist()
+    if not distance((x, y, z), cut.point) <= OFF:
+        raise ExchangeError(
+            f"a {face.surface.called} face cannot be cut open for STEP at ({x:.6g}, {y:.6g}, {z:.6g})"
+        )
+    return float(place[1 - k])
+
+
+def _is_whole(shares: FloatArray) -> NDArray[np.bool_]:
+    """Which places, in periods from the seam, lie on it."""
+    return np.asarray(np.abs(shares - np.round(shares)) <= ROUNDED)
 
 
 def _end_of(coedge: Coedge) -> Cut:
@@ -153,6 +172,9 @@ def _cut(surface: Surface, coedge: Coedge, k: int, at: float, row: FloatArray, j
     """The place between samples j and j + 1 of a coedge at which it passes the seam."""
     edge, period, count = coedge.edge, surface.periods[k], len(row)
     shares = np.array([j, j + 1]) / (count - 1)
+    on_seam = _is_whole((row[j : j + 2] - at) / period)
+    if on_seam.any():  # rounding does not tell on which side that is
+        shares[:] = shares[on_seam][0]
     if not coedge.forward:
         shares = 1.0 - shares[::-1]
     low, high = edge.t0 + shares * (edge.t1 - edge.t0)
