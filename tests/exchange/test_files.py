@@ -74,6 +74,41 @@ def test_rounds_thinner_than_a_chord_are_meshed(seed, radius, tmp_path, outside_
     assert lw.read_mesh(tmp_path / "union.stl").volume == pytest.approx(body.volume, rel=0.01)
 
 
+def bent_oval():
+    """An oval pipe along a spline that bends tightly, and drilled."""
+    line = lw.Sketch(lw.XY)
+    line.spline([(0, 0), (40, 14), (80, -16), (120, 4)])
+    way = lw.path(line)
+    oval = lw.Sketch(way.plane_at(0))
+    oval.ellipse((0, 0), 4.5, 1.5, angle=35)
+    pipe = lw.sweep(oval, way)
+    return pipe, lw.cut(pipe, lw.cylinder(0.6, 40, on=lw.Plane((42, 13, -20), (0, 0, 1))))
+
+
+@pytest.mark.parametrize("chord", [0.3, 0.05])
+def test_walls_that_bend_more_amid_than_along_their_borders_are_meshed(chord, tmp_path, outside_check):
+    """As grids with room for the bulge, and, drilled, by corners that stay in the face."""
+    for body in bent_oval():
+        lw.save(body, tmp_path / "part.stl", chord=chord, angle=20)
+        outside_check(tmp_path / "part.stl")
+        mesh = lw.tessellate(body, chord, 20)
+        assert len(mesh.triangles) < 6000
+        assert mesh.volume == pytest.approx(body.volume, rel=0.4 * chord)
+
+
+def test_rings_of_a_bend_are_joined_by_a_grid():
+    """No triangle of an oval bend reaches farther from it than asked for; there are few."""
+    way = lw.route([(0, 0, 0), (60, 0, 0), (60, 50, 20)], bend=20)
+    oval = lw.Sketch(way.plane_at(0))
+    oval.ellipse((0, 0), 5, 2)
+    body = lw.sweep(oval, way)
+    mesh = lw.tessellate(body, 0.05, 12)
+    middles = mesh.vertices[mesh.triangles].mean(axis=1)
+    gaps = np.min([np.abs(face.brep.surface.distance(middles)) for face in body.faces()], axis=0)
+    assert gaps.max() < 0.05
+    assert len(mesh.triangles) < 3000
+
+
 def test_a_ring_is_cut_open_through_a_point_that_its_edge_has_already(tmp_path, outside_check):
     body = random_tree(402460).body
     mesh = lw.tessellate(body)

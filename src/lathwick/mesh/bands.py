@@ -16,21 +16,14 @@ import numpy as np
 from ..geometry.placement import FloatArray
 from ..geometry.surface import Surface
 from ..geometry.turned import TurnedSurface
-from ..topology.brep import Coedge, Edge, Face, Vertex
+from ..topology.brep import Coedge, Edge, Face
 from ..topology.trim import INSIDE, region_of
 from ..topology.windings import level_turns, loop_path, signed_area, unrolled, winding
+from .grid_steps import SAME, SHARED, even_shares, is_fine, level_borders, row_stops
 from .mesh import IntArray
 from .sampling import Samples, Tolerance
 
-SAME = 1e-6
-"""Parameters that differ by less than this are equal."""
-
 LOOKS = 9
-SHARED = 0.5
-"""What is left of a tolerance for each of two directions."""
-
-ROOM = 1.05
-"""Between the points of a grid the surface may leave it by the tolerance times this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,8 +51,9 @@ def _band_of(face: Face) -> Band | None:
     if isinstance(surface, TurnedSurface) and len(face.loops) == 2:
         return _between_circles(face)
     if surface.tube is None:
-        plain = surface.plane is None and surface.meridian is None and not surface.singular_points
-        return _four_sided(face, _is_level) if plain else None
+        if surface.plane is not None or surface.meridian is not None or surface.singular_points:
+            return None
+        return _between_rings(face) if len(face.loops) == 2 else _four_sided(face, _is_level)
     along = 0
     if len(face.loops) == 2 and all(len(loop.coedges) == 1 for loop in face.loops):
         one, two = (loop.coedges[0] for loop in face.loops)
@@ -78,13 +72,33 @@ def _between_circles(face: Face) -> Band | None:
     return Band(one, two, None, 0) if turns is not None and sum(turns) == 0 else None
 
 
+def _between_rings(face: Face) -> Band | None:
+    """As `_between_circles`, on any surface that closes one way: what is swept along a bend."""
+    surface = face.surface
+    if any(len(loop.coedges) != 1 for loop in face.loops) or all(surface.periods):
+        return None
+    along = next((k for k, period in enumerate(surface.periods) if period), None)
+    if along is None:
+        return None
+    one, two = (loop.coedges[0] for loop in face.loops)
+    if not all(c.edge.is_closed and _is_level(surface, c, along) for c in (one, two)):
+        return None
+    turns = [winding(loop_path(loop, surface), surface)[along] for loop in face.loops]
+    return Band(one, two, None, along) if sorted(turns) == [-1, 1] else None
+
+
 def finer_borders(face: Face, tolerance: Tolerance, reach: float) -> dict[Edge, FloatArray]:
-    """Parameters of the edges of a turned face at which a grid between them is near enough all over: it may
-    bulge between its circles. Nothing for other faces."""
+    """Parameters of the edges of a face at which a grid between them is near enough all over: the face may
+    bulge between them. Nothing for faces of no grid."""
     surface, band = face.surface, band_of(face)
-    if band is None or not isinstance(surface, TurnedSurface):
+    if band is None or surface.tube is not None:
         return {}
     fine = replace(tolerance, chord=SHARED * tolerance.chord)
+    if not isinstance(surface, TurnedSurface):
+        if band.ends is None:
+            return {c.edge: fine.parameters(c.edge, reach) for c in (band.first, band.second)}
+        around = (band.first, band.ends[0], band.second, band.ends[1])
+        return level_borders(surface, around, tolerance, reach)
     ends = surface.parameters(np.array([c.edge.curve.point(c.edge.t0) for c in (band.first, band.second)]))
     radius = surface.widest(*sorted(ends[:, 1].tolist()))
     found = {c.edge: fine.of_circle(c.edge, radius, reach) for c in (band.first, band.second)}
@@ -96,27 +110,24 @@ def finer_borders(face: Face, tolerance: Tolerance, reach: float) -> dict[Edge, 
 def _ring_grid(
     face: Face, band: Band, samples: Samples, points: FloatArray, tolerance: Tolerance, reach: float
 ) -> tuple[FloatArray, IntArray] | None:
-    """The grid between two circles of a turned surface, on circles through points of its profile."""
-    surface = face.surface
-    assert isinstance(surface, TurnedSurface)
+    """The grid between two rings: on circles through points of a turned profile, else in even steps."""
+    surface, k = face.surface, band.along
     rows = [np.array(samples.along(band.first)), np.array(samples.along(band.second)[::-1])]
-    low, high = (_unclosed(unrolled(surface.parameters(points[row]), surface), band) for row in rows)
-    high = high + np.array([math.tau * round((low[0, 0] - high[0, 0]) / math.tau), 0.0])
-    if np.abs(low[:-1, 0] - high[:-1, 0]).max() > SAME:
+    low, high = (unrolled(surface.parameters(points[row]), surface) for row in rows)
+    high[:, k] += surface.periods[k] * round((low[0, k] - high[0, k]) / surface.periods[k])
+    if np.abs(low[:, k] - high[:, k]).max() > SAME:
         return None
-    first, last = float(low[0, 1]), float(high[0, 1])
-    stops = row_stops(surface, min(first, last), max(first, last), tolerance, reach)
-    shares = np.sort((stops - first) / (last - first))
-    return _made(face, surface, (rows[0], rows[1]), (low, high), shares, None, points)
-
-
-def row_stops(
-    surface: TurnedSurface, low: float, high: float, tolerance: Tolerance, reach: float
-) -> FloatArray:
-    """Parameters of the profile, from one to another, at which circles leave room for chords along them."""
-    curve = surface.reaching[0]
-    profile = Edge(curve, low, high, Vertex(curve.point(low)), Vertex(curve.point(high)))
-    return replace(tolerance, chord=SHARED * tolerance.chord).parameters(profile, reach)
+    if isinstance(surface, TurnedSurface):
+        first, last = float(low[0, 1]), float(high[0, 1])
+        stops = row_stops(surface, min(first, last), max(first, last), tolerance, reach)
+        shares = np.sort((stops - first) / (last - first))
+    else:
+        found = even_shares(surface, (low, high), k, tolerance)
+        if found is None:
+            return None
+        shares = found
+    ends = _unclosed(low, band), _unclosed(high, band)
+    return _made(face, surface, (rows[0], rows[1]), ends, shares, None, points)
 
 
 def _four_sided(face: Face, runs_along: Callable[[Surface, Coedge, int], bool]) -> Band | None:
@@ -217,7 +228,7 @@ def _level_grid(
     turns = [p * round((low[0, k] - high[0, k]) / p) if p else 0.0 for k, p in enumerate(surface.periods)]
     high = high + np.array(turns)
     uv = [line[:1] + along[0][:, None] * (line[1:] - line[:1]) for line in (low, high)]
-    if not _is_fine(surface, (uv[0], uv[1]), across[0], tolerance):
+    if not is_fine(surface, (uv[0], uv[1]), across[0], tolerance):
         return None
     return _made(face, surface, (rows[0], rows[1]), (uv[0], uv[1]), across[0], (sides[1], sides[0]), points)
 
@@ -226,21 +237,6 @@ def _shares_of(surface: Surface, points: FloatArray, k: int) -> FloatArray:
     """How far along points are, by u or v, from the first to the last."""
     v = unrolled(surface.parameters(points), surface)[:, k]
     return np.asarray((v - v[0]) / (v[-1] - v[0]))
-
-
-def _is_fine(
-    surface: Surface, uv: tuple[FloatArray, FloatArray], shares: FloatArray, tolerance: Tolerance
-) -> bool:
-    """Whether the middles of triangles, and of their sides, are near enough to the surface."""
-    spots = (1.0 - shares[:, None, None]) * uv[0] + shares[:, None, None] * uv[1]
-    p = surface.points(spots.reshape(-1, 2)).reshape(spots.shape[0], -1, 3)
-    a, b, c, d = (np.s_[:-1, :-1], np.s_[:-1, 1:], np.s_[1:, 1:], np.s_[1:, :-1])
-    for corners in ((a, b), (b, c), (c, d), (d, a), (a, c), (a, b, c), (a, c, d)):
-        middle = np.mean([spots[k] for k in corners], axis=0).reshape(-1, 2)
-        chord = np.mean([p[k] for k in corners], axis=0).reshape(-1, 3)
-        if np.linalg.norm(surface.points(middle) - chord, axis=1).max() > ROOM * tolerance.chord:
-            return False
-    return True
 
 
 def _through_the_face(face: Face, low: FloatArray, high: FloatArray) -> FloatArray | None:

@@ -241,7 +241,8 @@ class _Looked:
         self, triangles: IntArray, places: FloatArray, points: FloatArray, segments: IntArray
     ) -> _Spots:
         """Points of the surface over the middles of inner edges, or of triangles, that lie too far below
-        it; they are the next corners."""
+        it; they are the next corners. Those amid the parameters of corners lie in the face, also where the
+        feet of middles are beyond its border."""
         fixed = _row_keys(segments)
         sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
         for cells in (sides, triangles):
@@ -256,8 +257,12 @@ class _Looked:
             self._known[cells.shape[1]] = np.union1d(self._known[cells.shape[1]], keys[~far])
             if far.any():  # a triangle is looked at once its sides are near enough
                 break
+        hints = places[chosen[far]].mean(axis=1)
+        if self._surface.seeks_feet:
+            self._uv = np.concatenate([self._uv, near[far]])
+            return self._surface.points(near[far]), hints
         self._uv = np.concatenate([self._uv, feet[far]])
-        return middles[far] - gaps[far, None] * normals[far], places[chosen[far]].mean(axis=1)
+        return middles[far] - gaps[far, None] * normals[far], hints
 
     def add_feet(self, points: FloatArray) -> None:
         """Further corners, points of the surface."""

@@ -71,13 +71,23 @@ def opened(paths: Sequence[FloatArray], turns: Sequence[int], period: float) -> 
     return None
 
 
+def ends_of_cut(layout: Layout) -> tuple[FloatArray, FloatArray]:
+    """Where the cut of a tube starts and ends, (2,) each."""
+    top = _top(layout)
+    return layout.places[top], layout.places[top + 1]
+
+
+def _top(layout: Layout) -> int:
+    """The place at which the rising rim ends; the cut leads on to the next one."""
+    return int(np.flatnonzero(layout.owner == layout.owner[0])[1])
+
+
 def with_points_on_cut(layout: Layout, step: float) -> tuple[Layout, FloatArray]:
     """The layout of a tube with points along its cut, no farther apart in v than `step`; and where they are,
     (S, 2). They follow on the boundary's in the owners; each lies on both sides of the cut."""
-    again = np.flatnonzero(layout.owner == layout.owner[0])
-    top = int(again[1])  # the rising rim ends here; the cut leads on to the next place
+    top = _top(layout)
     last = int(np.flatnonzero(layout.owner == layout.owner[top + 1])[1])
-    start, end = layout.places[top], layout.places[top + 1]
+    start, end = ends_of_cut(layout)
     count = max(1, math.ceil(abs(float(end[1] - start[1])) / step))
     along = start + (end - start) * (np.arange(1, count) / count)[:, None]
     total, border = len(layout.places), int(layout.owner.max()) + 1

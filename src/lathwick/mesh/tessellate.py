@@ -41,6 +41,10 @@ MOST_NEAR = 3
 
 MOST_ROUNDS = 6
 
+STRAYS, ROUNDED = 1.2, 1e-9
+"""Volumes of a body and its mesh may differ by so many times chord and area, and by such a share of either:
+by more only where triangles lie anywhere."""
+
 
 Walls = Mapping[Face, tuple[Coedge, Coedge]]
 """The two curved ends of each face that is a strip between them."""
@@ -120,7 +124,9 @@ def tessellate_by_face(
                 if len(triangles) > count:
                     coarse = _crossing(body, made.border, points, triangles, owner, finer)
             if not coarse:
-                return Mesh(points, triangles, body.unit), owner
+                mesh = Mesh(points, triangles, body.unit)
+                _refuse_strays(body, mesh, float(chord))
+                return mesh, owner
         else:
             coarse = dict.fromkeys(made)
         near = left_near > 0 and all(places is not None for places in coarse.values())
@@ -142,6 +148,17 @@ def tessellate_by_face(
         f"triangles of the faces {names} pass through or meet each other; use a finer chord, or save lumps "
         "that touch one by one"
     )
+
+
+def _refuse_strays(body: Body, mesh: Mesh, chord: float) -> None:
+    """Raises ModellingError for a mesh whose volume differs by more than it may if all of it lies as near to
+    the surface as it should."""
+    room = STRAYS * chord * body.area + ROUNDED * body.volume
+    if not abs(mesh.volume - body.volume) <= room:
+        raise ModellingError(
+            f"the mesh would have a volume of {mesh.volume:.6g}, the body has {body.volume:.6g}: they may "
+            f"differ by {room:.3g} at a chord of {chord:.6g}; use another chord"
+        )
 
 
 def _crossing(
