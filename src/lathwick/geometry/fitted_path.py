@@ -3,7 +3,7 @@ any order, each led through as many points as it takes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
@@ -54,57 +54,72 @@ class PathFit:
         points = _apart(points, 1e-9 * self.scale)
         kinks, places = self._kinks(points)
         if not len(kinks):
-            t, points = self._refined(points, lambda t, p: interpolated_fit(t, p, closed).points)
+            ((t, points),) = self._refined([points], [lambda t, p: interpolated_fit(t, p, closed).points])
             return interpolated_fit(t, points, closed)
-        pieces: list[tuple[FloatArray, FloatArray]] = []
-        ways: list[Ways] = []
-        start = 0.0
-        for piece, known in _divided(points, kinks, places, closed):
-            ends = self._ends(piece, known)
-            through = partial(piece_through, degree=DEGREE, ways=ends)
-            t, p = self._refined(self._filled(piece), through)
-            pieces.append((start + t, p))
-            ways.append(ends)
-            start += float(t[-1])
-        return joined(pieces, DEGREE, ways)
+        pieces, known = zip(*_divided(points, kinks, places, closed), strict=True)
+        ways = self._ends(pieces, known)
+        through = [partial(piece_through, degree=DEGREE, ways=ends) for ends in ways]
+        refined = self._refined(self._filled(pieces), through)
+        starts = np.cumsum([0.0, *(float(t[-1]) for t, _ in refined)])
+        return joined([(start + t, p) for start, (t, p) in zip(starts, refined, strict=False)], DEGREE, ways)
 
     def _refined(
-        self, points: FloatArray, through: Callable[[FloatArray, FloatArray], Rule]
-    ) -> tuple[FloatArray, FloatArray]:
-        """Parameters and points, with more of these wherever what is led through them leaves the surfaces."""
-        ways = self.ways(points)
+        self, pieces: Sequence[FloatArray], through: Sequence[Callable[[FloatArray, FloatArray], Rule]]
+    ) -> list[tuple[FloatArray, FloatArray]]:
+        """Parameters and points of each piece, with more of these wherever what is led through them leaves
+        the surfaces. All pieces are looked at together."""
+        points, ways, todo = list(pieces), _of_each(self.ways, pieces), list(range(len(pieces)))
         for _ in range(ROUNDS):
-            t = _lengths(points, ways)
-            if not (np.diff(t) > 0.0).all():
-                x, y, z = points[int(np.diff(t).argmin())].tolist()
-                raise ModellingError(
-                    f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
-                )
-            made = through(t, points)(0.5 * (t[:-1] + t[1:]))
-            onto = self.settle(made)
-            wrong = np.linalg.norm(onto - made, axis=1) > FIT * self.scale
-            if not wrong.any() or len(points) > MOST_POINTS:
+            made = [self._between(points[k], ways[k], through[k]) for k in todo]
+            onto = _of_each(self.settle, made)
+            wrong = [
+                np.linalg.norm(a - b, axis=1) > FIT * self.scale for a, b in zip(onto, made, strict=True)
+            ]
+            more = [n for n, k in enumerate(todo) if wrong[n].any() and len(points[k]) <= MOST_POINTS]
+            if not more:
                 break
-            wrong = wrong | np.roll(wrong, 1) | np.roll(wrong, -1)
-            after = np.flatnonzero(wrong) + 1
-            points = np.insert(points, after, onto[wrong], axis=0)
-            ways = np.insert(ways, after, self.ways(onto[wrong]), axis=0)
-        return _lengths(points, ways), points
+            chosen = [wrong[n] | np.roll(wrong[n], 1) | np.roll(wrong[n], -1) for n in more]
+            added = [onto[n][rows] for n, rows in zip(more, chosen, strict=True)]
+            todo = [todo[n] for n in more]
+            for k, rows, new, way in zip(todo, chosen, added, _of_each(self.ways, added), strict=True):
+                after = np.flatnonzero(rows) + 1
+                points[k] = np.insert(points[k], after, new, axis=0)
+                ways[k] = np.insert(ways[k], after, way, axis=0)
+        return [(_lengths(p, w), p) for p, w in zip(points, ways, strict=True)]
 
-    def _filled(self, points: FloatArray) -> FloatArray:
-        """With points between, so that there are enough for a piece."""
-        while len(points) < FEWEST:
-            middles = self.settle(0.5 * (points[:-1] + points[1:]))
-            points = np.insert(points, np.arange(1, len(points)), middles, axis=0)
-        return points
+    def _between(
+        self, points: FloatArray, ways: FloatArray, through: Callable[[FloatArray, FloatArray], Rule]
+    ) -> FloatArray:
+        """Places of what is led through some points, amid each step."""
+        t = _lengths(points, ways)
+        if not (np.diff(t) > 0.0).all():
+            x, y, z = points[int(np.diff(t).argmin())].tolist()
+            raise ModellingError(
+                f"two faces touch too flatly to tell their curve at ({x:.6g}, {y:.6g}, {z:.6g})"
+            )
+        return through(t, points)(0.5 * (t[:-1] + t[1:]))
 
-    def _ends(self, piece: FloatArray, known: tuple[bool, bool]) -> Ways:
-        """The directions in which a piece starts and ends, where it does so on a line of a surface."""
-        chords = np.array([piece[1] - piece[0], piece[-1] - piece[-2]])
-        found = self.ways(piece[[0, -1]])
-        found *= np.sign((found * chords).sum(axis=1))[:, None]
-        first, last = (way if told and way.any() else None for way, told in zip(found, known, strict=True))
-        return first, last
+    def _filled(self, pieces: Sequence[FloatArray]) -> list[FloatArray]:
+        """With points between, so that there are enough for each piece."""
+        found = list(pieces)
+        while todo := [k for k, points in enumerate(found) if len(points) < FEWEST]:
+            middles = _of_each(self.settle, [0.5 * (found[k][:-1] + found[k][1:]) for k in todo])
+            for k, rows in zip(todo, middles, strict=True):
+                found[k] = np.insert(found[k], np.arange(1, len(found[k])), rows, axis=0)
+        return found
+
+    def _ends(self, pieces: Sequence[FloatArray], known: Sequence[tuple[bool, bool]]) -> list[Ways]:
+        """The directions in which pieces start and end, where they do so on a line of a surface."""
+        found: list[Ways] = []
+        for piece, ways, told in zip(
+            pieces, _of_each(self.ways, [piece[[0, -1]] for piece in pieces]), known, strict=True
+        ):
+            chords = np.array([piece[1] - piece[0], piece[-1] - piece[-2]])
+            ways = ways * np.sign((ways * chords).sum(axis=1))[:, None]
+            first, last = (way if is_told and way.any() else None
+                           for way, is_told in zip(ways, told, strict=True))  # fmt: skip
+            found.append((first, last))
+        return found
 
     # ------------------------------------------------------------------ lines
 
@@ -145,6 +160,11 @@ class PathFit:
 
         share = closed_in(gap, np.zeros(len(step)), np.ones(len(step)))
         return step + share, place(share) if len(step) else np.zeros((0, 3))
+
+
+def _of_each(rule: Rule, rows: Sequence[FloatArray]) -> list[FloatArray]:
+    """A rule for points, (N, 3), of several lists, asked once for all."""
+    return np.split(rule(np.concatenate(rows)), np.cumsum([len(row) for row in rows])[:-1])
 
 
 def _lengths(points: FloatArray, ways: FloatArray) -> FloatArray:
