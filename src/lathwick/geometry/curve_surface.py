@@ -47,11 +47,14 @@ LEAST_FLAT = 1e-3
 
 
 def curve_surface_intersections(
-    curve: Curve, t0: float, t1: float, closed: bool, surface: Surface
+    curve: Curve, t0: float, t1: float, closed: bool, surface: Surface, box: FloatArray | None = None
 ) -> list[float] | None:
     """Parameters in [t0, t1] where the curve is on the surface, within the resolution; None if all of it
-    is. `closed`: t1 is t0 again."""
-    rule = _CLOSED_FORMS.get((type(curve), type(surface)), _numeric)
+    is. `closed`: t1 is t0 again. box : of shape (2, 3), where they are asked for: others are not searched
+    for."""
+    rule = _CLOSED_FORMS.get((type(curve), type(surface)))
+    if rule is None:
+        return _numeric(curve, t0, t1, closed, surface, box)
     return rule(curve, t0, t1, closed, surface)
 
 
@@ -193,17 +196,35 @@ def _samples(curve: Curve, t0: float, t1: float) -> FloatArray:
     return even + shift
 
 
-def _numeric(curve: Curve, t0: float, t1: float, closed: bool, surface: Surface) -> list[float] | None:
+def _gaps(surface: Surface, points: FloatArray, longest: float, box: FloatArray | None) -> FloatArray | None:
+    """Distances of places along a curve, at steps no longer than that, from the surface; NaN for those beside
+    which no curve comes into a box. None where the curve lies on the surface."""
+    if box is None:
+        g = surface.distance(points)
+    else:
+        room = 1.25 * longest + 10.0 * RESOLUTION
+        near = ((points >= box[0] - room) & (points <= box[1] + room)).all(axis=1)
+        wanted = near | np.roll(near, 1) | np.roll(near, -1)
+        g = np.full(len(points), math.nan)
+        g[wanted] = surface.distance(points[wanted]) if wanted.any() else math.nan
+        if wanted.any() and np.abs(g[wanted]).max() <= RESOLUTION:
+            g[~wanted] = surface.distance(points[~wanted]) if not wanted.all() else 0.0
+    return None if np.abs(g).max() <= RESOLUTION else g
+
+
+def _numeric(
+    curve: Curve, t0: float, t1: float, closed: bool, surface: Surface, box: FloatArray | None = None
+) -> list[float] | None:
     t = _samples(curve, t0, t1)
     points = curve.points(t)
-    g = surface.distance(points)
-    if np.abs(g).max() <= RESOLUTION:
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    g = _gaps(surface, points, float(steps.max()), box)
+    if g is None:
         return None
 
     def gap(s: float) -> float:
         return surface.gap(curve.point(s))
 
-    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
     values, places = g.tolist(), t.tolist()
     last = len(values) - 1
     found = [_root(gap, places[i], places[i + 1]) for i in range(last) if values[i] * values[i + 1] < 0.0]

@@ -221,7 +221,8 @@ class Imprinter:
         return best
 
     def _hits_of(self, edge: Edge, face: Face) -> list[tuple[Edge, float, Vec3]]:
-        turns = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, face.surface)
+        ends = edge.t0, edge.t1, edge.is_closed
+        turns = curve_surface_intersections(edge.curve, *ends, face.surface, outer_box(face))
         if turns is None:
             self._lying.append((edge, face))
             turns = [] if edge.is_closed else [edge.t0, edge.t1]

@@ -82,7 +82,8 @@ def _hits(one: Face, edges: Sequence[Edge], two: Face, touching: bool) -> bool:
     for edge in edges:
         if not may_hit(edge, two):
             continue
-        found = curve_surface_intersections(edge.curve, edge.t0, edge.t1, edge.is_closed, two.surface)
+        ends = edge.t0, edge.t1, edge.is_closed
+        found = curve_surface_intersections(edge.curve, *ends, two.surface, outer_box(two))
         if found is None and not touching and _crosses_border(edge, two):
             return True
         spots = [0.5 * (edge.t0 + edge.t1)] if found is None else found
