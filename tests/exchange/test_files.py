@@ -109,6 +109,20 @@ def test_rings_of_a_bend_are_joined_by_a_grid():
     assert len(mesh.triangles) < 3000
 
 
+@pytest.mark.parametrize("chord", [None, 0.05])
+def test_no_triangles_reach_round_a_tube(chord, tmp_path, outside_check):
+    """Corners on both sides of the cut of a tube are the same places: its middle is on the other side."""
+    sk = lw.Sketch(lw.XZ)
+    sk.spline([(3, 0), (1, 2.6), (-2, 1.8), (-2.4, -1.7), (1.2, -2.2)], close=True)
+    bend = lw.revolve(sk.regions(), lw.Axis((9, 0, 0), (0, 0, 1)), 317, step="bend")
+    drill = lw.cylinder(0.7, 40, on=lw.Plane((18, 1, -20), (0, 0, 1)))
+    for body in (lw.cut(bend, drill), lw.shell(bend, 0.5, open=bend.faces("bend/start"))):
+        mesh = lw.tessellate(body, chord)
+        assert mesh.volume == pytest.approx(body.volume, abs=0.6 * (chord or 0.02) * body.area)
+        lw.save(body, tmp_path / "part.stl", chord=chord)
+        outside_check(tmp_path / "part.stl")
+
+
 def test_a_ring_is_cut_open_through_a_point_that_its_edge_has_already(tmp_path, outside_check):
     body = random_tree(402460).body
     mesh = lw.tessellate(body)

@@ -54,7 +54,8 @@ class Chart:
     """`flat` maps points of the face, (N, 3), to the plane, (N, 2). `inner` are points inside the face
     that the tolerance asks for. `layout` of the boundary, where that is not just its `flat` points, and
     `slits`, more points of the face, (S, 3), that follow on the boundary's in the layout's owners.
-    `rim` and `near`: places of the outer corners of the block, and of points with hints, likewise."""
+    `rim` and `near`: places of the outer corners of the block, and of points with hints, likewise.
+    `parameters` of places, (N, 2) both, where a chart is made of these."""
 
     flat: Callable[[FloatArray], FloatArray]
     inner: FloatArray
@@ -62,6 +63,7 @@ class Chart:
     slits: FloatArray = field(default_factory=lambda: NO_POINTS)
     rim: FloatArray | None = None
     near: Callable[[FloatArray, FloatArray], FloatArray] | None = None
+    parameters: Callable[[FloatArray], FloatArray] | None = None
 
     def flat_near(self, points: FloatArray, hints: FloatArray) -> FloatArray:
         """The places of points; of those that differ by a period the ones next to the hints, (N, 2)."""
@@ -288,7 +290,7 @@ def _laid_chart(surface: Surface, layout: Layout, scale: FloatArray) -> Chart:
         return surface.parameters(points) * scale
 
     scaled = replace(layout, places=layout.places * scale, period=layout.period * float(scale[0]))
-    return Chart(flat, NO_POINTS, layout=scaled)
+    return Chart(flat, NO_POINTS, layout=scaled, parameters=lambda places: places / scale)
 
 
 def _step(

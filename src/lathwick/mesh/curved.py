@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -143,7 +143,8 @@ def _refined(
     face: Face, chart: Chart, sheet: _Sheet, points: FloatArray, tolerance: Tolerance, reach: float
 ) -> tuple[_Sheet, IntArray]:
     """The sheet with points added until no triangle is too coarse, and its triangles."""
-    looked = _Looked(face.surface, np.concatenate([points, sheet.added])[sheet.index], tolerance)
+    corners = np.concatenate([points, sheet.added])[sheet.index]
+    looked = _Looked(face.surface, corners, tolerance, chart.parameters)
     for _ in range(MOST_REFINEMENTS):
         if len(sheet.places) > MOST_PLACES:
             raise ModellingError(
@@ -231,8 +232,14 @@ class _Looked:
     """Which sides and triangles are known to lie near enough to a surface, and where on it the corners are:
     the feet of their middles are sought from there."""
 
-    def __init__(self, surface: Surface, corners: FloatArray, tolerance: Tolerance) -> None:
-        self._surface = surface
+    def __init__(
+        self,
+        surface: Surface,
+        corners: FloatArray,
+        tolerance: Tolerance,
+        parameters: Callable[[FloatArray], FloatArray] | None,
+    ) -> None:
+        self._surface, self._parameters = surface, parameters
         self._near = ROOM * tolerance.chord
         self._uv = self._starts(corners)
         self._known: dict[int, IntArray] = {2: np.zeros(0, dtype=np.int64), 3: np.zeros(0, dtype=np.int64)}
@@ -242,7 +249,8 @@ class _Looked:
     ) -> _Spots:
         """Points of the surface over the middles of inner edges, or of triangles, that lie too far below
         it; they are the next corners. Those amid the parameters of corners lie in the face, also where the
-        feet of middles are beyond its border."""
+        feet of middles are beyond its border. Triangles that reach round a tube are small, and the surface
+        is far from their middles."""
         fixed = _row_keys(segments)
         sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
         for cells in (sides, triangles):
@@ -251,9 +259,13 @@ class _Looked:
             if cells is sides:
                 new &= ~np.isin(keys, fixed)
             keys, chosen = keys[new], cells[first[new]]
-            middles, near = points[chosen].mean(axis=1), self._between(chosen)
+            middles, near = points[chosen].mean(axis=1), self._between(chosen, places)
             gaps, normals, feet = self._surface.touches_near(middles, near)
             far = np.abs(gaps) > self._near
+            if self._surface.seeks_feet:
+                size = np.linalg.norm(points[chosen] - middles[:, None], axis=2).max(axis=1)
+                away = np.linalg.norm(self._surface.points(near) - middles, axis=1)
+                far |= away > 2.0 * size + self._near
             self._known[cells.shape[1]] = np.union1d(self._known[cells.shape[1]], keys[~far])
             if far.any():  # a triangle is looked at once its sides are near enough
                 break
@@ -273,8 +285,10 @@ class _Looked:
         """Parameters of points, where feet are sought from some."""
         return self._surface.parameters(points) if self._surface.seeks_feet else np.zeros((len(points), 2))
 
-    def _between(self, cells: IntArray) -> FloatArray:
+    def _between(self, cells: IntArray, places: FloatArray) -> FloatArray:
         """Parameters amid those of corners, (N, K)."""
+        if self._parameters is not None:
+            return self._parameters(places[cells].mean(axis=1))
         uv = self._uv[cells]
         for k, period in enumerate(self._surface.periods):
             if period:
