@@ -1,5 +1,5 @@
 """Faces as grids: on a torus or a canal between two curves along it, with arcs across its ends; on a turned
-surface between two circles; on other surfaces between four lines of equal parameters.
+surface between two circles; on other surfaces between four lines of equal parameters, or two that close.
 
 A round leaves its neighbours without an angle. Triangles that follow its own lines keep clear of theirs;
 triangles that lie anyhow would pass through them. A swept wall is done at once.

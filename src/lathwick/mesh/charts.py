@@ -27,7 +27,7 @@ from ..topology.brep import Face
 from ..topology.face_quadrature import NARROWEST, free_cut
 from ..topology.trim import OUTSIDE, region_of
 from ..topology.windings import signed_area, unrolled, winding
-from .grid_steps import row_stops
+from .grid_steps import even_shares, row_stops
 from .inner import directions, well_inside
 from .lattice import Block
 from .layout import Layout, ends_of_cut, opened, patch, rings_in_order, with_points_on_cut
@@ -37,7 +37,6 @@ from .slits import Slit, slit_layout
 from .spindles import globe_map, spindle_points
 
 CANAL_SAMPLES = 65
-MOST_ON_CUT = 4096
 LONGEST = 7.0
 """A ring map of a torus grows by at most this power of e."""
 
@@ -217,26 +216,11 @@ def _cut_open(surface: Surface, layout: Layout, tolerance: Tolerance, reach: flo
     """A tube that is curved along v: its cut gets points as close together as the tolerance asks for."""
     scale = _speeds(surface, layout)
     start, end = ends_of_cut(layout)
-    step = abs(float(end[1] - start[1])) / _steps_along(surface, start, end, tolerance)
-    layout, places = with_points_on_cut(layout, step)
+    shares = even_shares(surface, (np.array([start, start]), np.array([end, end])), 0, tolerance)
+    if shares is None:
+        raise TooCoarseError("a face bends too sharply to be cut open at this chord")
+    layout, places = with_points_on_cut(layout, abs(float(end[1] - start[1])) / (len(shares) - 1))
     return replace(_laid_chart(surface, layout, scale), slits=surface.points(places))
-
-
-def _steps_along(surface: Surface, start: FloatArray, end: FloatArray, tolerance: Tolerance) -> int:
-    """In how many even steps a line of the surface between places, (2,) each, has chords that are near enough
-    and turn little enough."""
-    count, widest = 1, math.radians(tolerance.angle)
-    while count < MOST_ON_CUT:
-        places = start + (end - start) * (np.arange(2 * count + 1) / (2 * count))[:, None]
-        p = surface.points(places)
-        chords = np.diff(p[::2], axis=0)
-        off = np.linalg.norm(p[1::2] - 0.5 * (p[:-1:2] + p[2::2]), axis=1).max()
-        ways = chords / np.maximum(np.linalg.norm(chords, axis=1), NOWHERE)[:, None]
-        turn = np.arccos(np.clip((ways[1:] * ways[:-1]).sum(axis=1), -1.0, 1.0)).max(initial=0.0)
-        if off <= tolerance.chord and turn <= widest:
-            break
-        count *= 2
-    return count
 
 
 def _about_a_tip(surface: Surface, vs: tuple[float, float]) -> Chart:

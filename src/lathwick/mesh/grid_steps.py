@@ -44,8 +44,9 @@ def row_stops(
 def even_shares(
     surface: Surface, uv: tuple[FloatArray, FloatArray], along: int, tolerance: Tolerance
 ) -> FloatArray | None:
-    """Shares of the way from ring to ring, (u, v) of both given, at which chords are near enough and turn
-    little enough; None where no more than MOST_ROWS are."""
+    """Even shares of the way from one row of places to another, (N, 2) each, at which chords are near enough
+    and turn little enough; None where MOST_ROWS are too few. along : the number of the parameter that runs
+    along the rows."""
     widest, count = math.radians(tolerance.angle), 1
     while count <= MOST_ROWS:
         shares = np.linspace(0.0, 1.0, count + 1)
@@ -111,16 +112,10 @@ def _common_steps(pair: tuple[Coedge, Coedge], tolerance: Tolerance, reach: floa
 def is_fine(
     surface: Surface, uv: tuple[FloatArray, FloatArray], shares: FloatArray, tolerance: Tolerance
 ) -> bool:
-    """Whether the middles of triangles, and of their sides, are near enough to the surface."""
+    """Whether the middles of triangles, and of their sides, are near enough to the surface, of a grid between
+    two rows of places, (N, 2) each, at shares of the way, (M,)."""
     spots = (1.0 - shares[:, None, None]) * uv[0] + shares[:, None, None] * uv[1]
-    p = surface.points(spots.reshape(-1, 2)).reshape(spots.shape[0], -1, 3)
-    a, b, c, d = (np.s_[:-1, :-1], np.s_[:-1, 1:], np.s_[1:, 1:], np.s_[1:, :-1])
-    for corners in ((a, b), (b, c), (c, d), (d, a), (a, c), (a, b, c), (a, c, d)):
-        middle = np.mean([spots[k] for k in corners], axis=0).reshape(-1, 2)
-        chord = np.mean([p[k] for k in corners], axis=0).reshape(-1, 3)
-        if np.linalg.norm(surface.points(middle) - chord, axis=1).max() > ROOM * tolerance.chord:
-            return False
-    return True
+    return all(off.max() <= ROOM * tolerance.chord for off in _strays(surface, spots))
 
 
 def _strays(surface: Surface, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
